@@ -1,0 +1,42 @@
+# Each target sets up what it needs: system libraries, virtual environment, pinned packages.
+PYTHON ?= python3
+BIN    := .venv/bin
+export PYTHONPATH := src
+
+.PHONY: demo test check screenshots bench lock clean
+
+demo: .venv/runtime
+	$(BIN)/python -m eager_tern demo
+
+test: .venv/dev
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+check: .venv/dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+screenshots: .venv/dev
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m eager_tern.desk.screenshots docs/screenshots
+
+bench: .venv/dev
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s
+
+.venv/runtime: requirements.lock scripts/setup
+	scripts/setup $(PYTHON) requirements.lock
+	@touch $@
+
+.venv/dev: requirements-dev.lock scripts/setup
+	scripts/setup $(PYTHON) requirements-dev.lock
+	@touch $@ .venv/runtime
+
+# Needs uv. The lock files carry versions and hashes only.
+LOCK := uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url \
+        --no-emit-find-links --no-header --no-annotate pyproject.toml
+lock:
+	$(LOCK) -o requirements.lock
+	$(LOCK) --group dev -o requirements-dev.lock
+
+clean:
+	rm -rf .venv

@@ -1,0 +1,1 @@
+"""What is kept: gadgets, takes, presses, labels, keys; the SQLite store and its changes."""

@@ -1,0 +1,95 @@
+"""Changes a user makes and can take back. Applying one gives the change that undoes it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import KeyPlace
+
+
+@dataclass(frozen=True)
+class Label:
+    """Say something else about presses. ``labels`` pairs press ids with texts."""
+
+    labels: tuple[tuple[int, str], ...]
+    words: str = "label"
+
+    def apply(self, casebook: Casebook) -> Label:
+        before = tuple((i, casebook.press(i).label) for i, _ in self.labels)
+        with casebook.changing():
+            for press_id, label in self.labels:
+                casebook.set_label(press_id, label)
+        return Label(before)
+
+
+@dataclass(frozen=True)
+class Delete:
+    """Hide presses, or show them again."""
+
+    press_ids: tuple[int, ...]
+    deleted: bool = True
+    words: str = "delete"
+
+    def apply(self, casebook: Casebook) -> Delete:
+        casebook.set_deleted(self.press_ids, self.deleted)
+        return Delete(self.press_ids, not self.deleted)
+
+
+@dataclass(frozen=True)
+class PlaceKey:
+    """Put a key on the plate, or take it off where ``place`` is None."""
+
+    gadget_id: int
+    name: str
+    place: KeyPlace | None
+    words: str = "move key"
+
+    def apply(self, casebook: Casebook) -> PlaceKey:
+        before = next((p for p in casebook.key_places(self.gadget_id) if p.name == self.name), None)
+        if self.place is None:
+            casebook.remove_key(self.gadget_id, self.name)
+        else:
+            casebook.place_key(self.gadget_id, self.place)
+        return PlaceKey(self.gadget_id, self.name, before)
+
+
+@dataclass(frozen=True)
+class Rename:
+    gadget_id: int
+    name: str
+    words: str = "rename gadget"
+
+    def apply(self, casebook: Casebook) -> Rename:
+        before = next(g.name for g in casebook.gadgets() if g.id == self.gadget_id)
+        casebook.rename_gadget(self.gadget_id, self.name)
+        return Rename(self.gadget_id, before)
+
+
+Change = Label | Delete | PlaceKey | Rename
+
+
+@dataclass
+class History:
+    """What was changed since the casebook was opened, and what was taken back of it."""
+
+    done: list[Change] = field(default_factory=list)
+    undone: list[Change] = field(default_factory=list)
+
+    def do(self, casebook: Casebook, change: Change) -> None:
+        self.done.append(change.apply(casebook))
+        self.undone.clear()
+
+    def undo(self, casebook: Casebook) -> bool:
+        return _move(casebook, self.done, self.undone)
+
+    def redo(self, casebook: Casebook) -> bool:
+        return _move(casebook, self.undone, self.done)
+
+
+def _move(casebook: Casebook, source: list[Change], target: list[Change]) -> bool:
+    if not source:
+        return False
+    target.append(source[-1].apply(casebook))
+    source.pop()
+    return True

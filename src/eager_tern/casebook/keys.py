@@ -1,0 +1,59 @@
+"""The table of keys: what each key of a gadget sends, and which are missing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from eager_tern.casebook.values import Caught, KeyPlace
+
+PLATE_COLUMNS = 3
+
+
+@dataclass(frozen=True)
+class Key:
+    """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code."""
+
+    place: KeyPlace
+    presses: tuple[Caught, ...]
+    same_as: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return self.place.name
+
+    @property
+    def best(self) -> Caught | None:
+        """The press to take the code from: the surest one that has a code."""
+        coded = [press for press in self.presses if press.code is not None]
+        return max(coded, key=lambda press: press.reading.confidence) if coded else None
+
+    @property
+    def contradicts(self) -> bool:
+        """Whether presses of this name sent different codes."""
+        return len({press.code for press in self.presses if press.code is not None}) > 1
+
+
+def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list[Key]:
+    """Keys with a place on the plate, then those that only a label knows, set on free places; all in reading order."""
+    by_name: dict[str, list[Caught]] = {}
+    for press in presses:
+        if press.label and not press.deleted and not press.stray:
+            by_name.setdefault(press.label, []).append(press)
+    placed = {place.name: place for place in places}
+    taken = {(place.row, place.col) for place in placed.values()}
+    columns = max([PLATE_COLUMNS, *(col + 1 for _, col in taken)])
+    free = ((n // columns, n % columns) for n in range(10_000) if (n // columns, n % columns) not in taken)
+    for name in by_name:
+        if name not in placed:
+            placed[name] = KeyPlace(name, *next(free))
+    keys = [Key(place, tuple(by_name.get(name, ()))) for name, place in placed.items()]
+    names_of: dict[object, list[str]] = {}
+    for key in keys:
+        if key.best is not None:
+            names_of.setdefault(key.best.code, []).append(key.name)
+    shared = [
+        Key(key.place, key.presses, tuple(n for n in names_of[key.best.code] if n != key.name)) if key.best else key
+        for key in keys
+    ]
+    return sorted(shared, key=lambda key: (key.place.row, key.place.col))

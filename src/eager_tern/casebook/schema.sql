@@ -1,0 +1,55 @@
+-- The casebook, schema 1. docs/casebook.md explains it.
+
+CREATE TABLE gadget (
+    id    INTEGER PRIMARY KEY,
+    name  TEXT NOT NULL,
+    about TEXT NOT NULL DEFAULT ''
+);
+
+CREATE TABLE take (
+    id             INTEGER PRIMARY KEY,
+    gadget_id      INTEGER NOT NULL REFERENCES gadget (id),
+    source         TEXT NOT NULL,          -- a file's name or a device
+    format         TEXT NOT NULL,
+    started_at     REAL NOT NULL,          -- seconds since 1970, UTC
+    sample_rate_hz REAL,
+    polarity       TEXT,
+    carrier_hz     REAL
+);
+
+-- Raw durations as they came, never changed: little-endian float64, µs, marks positive, spaces negative.
+CREATE TABLE chunk (
+    take_id   INTEGER NOT NULL REFERENCES take (id),
+    number    INTEGER NOT NULL,
+    durations BLOB NOT NULL,
+    PRIMARY KEY (take_id, number)
+) WITHOUT ROWID;
+
+-- A press or a stray. What was read is kept so that a large casebook opens at once; it can be made again from the chunks.
+CREATE TABLE press (
+    id        INTEGER PRIMARY KEY,
+    take_id   INTEGER NOT NULL REFERENCES take (id),
+    first     INTEGER NOT NULL,            -- index of its first mark among the take's pulses
+    stray     INTEGER NOT NULL DEFAULT 0,
+    caught_at REAL NOT NULL,
+    label     TEXT NOT NULL DEFAULT '',
+    deleted   INTEGER NOT NULL DEFAULT 0,
+    reading   TEXT NOT NULL,               -- JSON, see docs/casebook.md
+    UNIQUE (take_id, first)
+);
+
+-- Keys of the handset and their places on its plate.
+CREATE TABLE key (
+    gadget_id INTEGER NOT NULL REFERENCES gadget (id),
+    name      TEXT NOT NULL,
+    place_row INTEGER NOT NULL,
+    place_col INTEGER NOT NULL,
+    PRIMARY KEY (gadget_id, name)
+) WITHOUT ROWID;
+
+CREATE TABLE sheet (
+    gadget_id INTEGER NOT NULL REFERENCES gadget (id),
+    id        TEXT NOT NULL,
+    text      TEXT NOT NULL,
+    PRIMARY KEY (gadget_id, id)
+) WITHOUT ROWID;

@@ -1,0 +1,258 @@
+"""The casebook file: one SQLite database, every change on disk at once."""
+
+from __future__ import annotations
+
+import sqlite3
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading, Take
+from eager_tern.errors import InputError
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+
+APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
+SCHEMA = 1
+SUFFIX = ".tern"
+MAGIC = b"SQLite format 3\0"
+
+
+class Casebook:
+    """An open casebook. Only one process at a time may hold one for writing.
+
+    Every method that changes something has it on disk when it returns, or raises InputError and changes nothing.
+    """
+
+    def __init__(self, path: Path, database: sqlite3.Connection) -> None:
+        self.path = path
+        self._db = database
+
+    @classmethod
+    def create(cls, path: Path) -> Casebook:
+        """A new, empty casebook. Raises InputError, also where the file exists."""
+        if path.exists():
+            raise InputError(path, "exists already")
+        try:
+            db = _connect(path)
+            db.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
+            db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+            db.execute(f"PRAGMA user_version = {SCHEMA}")
+        except sqlite3.Error as error:
+            raise InputError(path, _reason(error)) from None
+        return cls(path, db)
+
+    @classmethod
+    def open(cls, path: Path, read_only: bool = False) -> Casebook:
+        """A casebook that exists. Raises InputError where it is none, is held by another process or is too new."""
+        if not path.is_file():
+            raise InputError(path, "does not exist")
+        try:
+            db = _connect(path, read_only)
+            application = db.execute("PRAGMA application_id").fetchone()[0]
+            version = db.execute("PRAGMA user_version").fetchone()[0]
+        except sqlite3.Error as error:
+            raise InputError(path, _reason(error)) from None
+        if application != APPLICATION_ID:
+            db.close()
+            raise InputError(path, "is a database, but not a casebook")
+        if version > SCHEMA:
+            db.close()
+            reason = f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
+            raise InputError(path, reason)
+        return cls(path, db)
+
+    def close(self) -> None:
+        self._db.close()
+
+    def save_as(self, path: Path) -> Casebook:
+        """A copy under another name, which takes this one's place. Raises InputError."""
+        partial = path.with_name(path.name + ".partial")
+        try:
+            partial.unlink(missing_ok=True)
+            with sqlite3.connect(partial) as copy:
+                self._db.backup(copy)
+            copy.close()
+            partial.replace(path)
+        except (sqlite3.Error, OSError) as error:
+            partial.unlink(missing_ok=True)
+            raise InputError(path, _reason(error)) from None
+        self.close()
+        return Casebook.open(path)
+
+    @contextmanager
+    def changing(self) -> Iterator[sqlite3.Connection]:
+        """One change, whole or not at all. Changes within a change are part of it."""
+        if self._db.in_transaction:
+            yield self._db
+            return
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            yield self._db
+            self._db.execute("COMMIT")
+        except sqlite3.Error as error:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise InputError(self.path, _reason(error)) from None
+        except BaseException:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise
+
+    # Gadgets
+
+    def gadgets(self) -> list[Gadget]:
+        return [Gadget(*row) for row in self._db.execute("SELECT id, name, about FROM gadget ORDER BY id")]
+
+    def add_gadget(self, name: str, about: str = "") -> int:
+        return self._insert("INSERT INTO gadget (name, about) VALUES (?, ?)", name, about)
+
+    def rename_gadget(self, gadget_id: int, name: str) -> None:
+        with self.changing() as db:
+            db.execute("UPDATE gadget SET name = ? WHERE id = ?", (name, gadget_id))
+
+    # Takes and their raw pulses
+
+    def takes(self) -> list[Take]:
+        query = "SELECT id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz FROM take ORDER BY id"
+        return [Take(*row) for row in self._db.execute(query)]
+
+    def add_take(
+        self,
+        gadget_id: int,
+        source: str,
+        form: str,
+        *,
+        started_at: float | None = None,
+        sample_rate_hz: float | None = None,
+        polarity: str | None = None,
+        carrier_hz: float | None = None,
+    ) -> int:
+        return self._insert(
+            "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            gadget_id, source, form, time.time() if started_at is None else started_at, sample_rate_hz, polarity,
+            carrier_hz,
+        )  # fmt: skip
+
+    def append_durations(self, take_id: int, signed_us: Floats) -> None:
+        """Add raw durations (marks positive, spaces negative) to a take."""
+        with self.changing() as db:
+            db.execute(
+                "INSERT INTO chunk SELECT ?, coalesce(max(number) + 1, 0), ? FROM chunk WHERE take_id = ?",
+                (take_id, np.ascontiguousarray(signed_us, dtype="<f8").tobytes(), take_id),
+            )
+
+    def take_pulses(self, take_id: int) -> Pulses:
+        """All pulses of a take."""
+        query = "SELECT durations FROM chunk WHERE take_id = ? ORDER BY number"
+        chunks = [np.frombuffer(row[0], dtype="<f8") for row in self._db.execute(query, (take_id,))]
+        carrier = self._db.execute("SELECT carrier_hz FROM take WHERE id = ?", (take_id,)).fetchone()
+        signed = np.concatenate(chunks) if chunks else np.empty(0)
+        return pulses_from_signed(signed, 0.0, carrier[0] if carrier else None)
+
+    # Presses
+
+    def presses(self, gadget_id: int | None = None) -> list[Caught]:
+        """All that was caught, strays and deleted ones too, in the order in which it was sent."""
+        query = (
+            "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
+            " JOIN take ON take.id = take_id WHERE ?1 IS NULL OR gadget_id = ?1 ORDER BY take_id, first"
+        )
+        return [_caught(row) for row in self._db.execute(query, (gadget_id,))]
+
+    def press(self, press_id: int) -> Caught:
+        query = (
+            "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
+            " JOIN take ON take.id = take_id WHERE press.id = ?"
+        )
+        return _caught(self._db.execute(query, (press_id,)).fetchone())
+
+    def put_press(
+        self, take_id: int, reading: PressReading, *, stray: bool = False, caught_at: float = 0.0, label: str = ""
+    ) -> int:
+        """Keep a press, or what is now known of one that began at the same mark."""
+        with self.changing() as db:
+            row = db.execute(
+                "INSERT INTO press (take_id, first, stray, caught_at, label, reading) VALUES (?, ?, ?, ?, ?, ?)"
+                " ON CONFLICT (take_id, first) DO UPDATE SET reading = excluded.reading, stray = excluded.stray"
+                " RETURNING id",
+                (take_id, reading.frames[0][0], stray, caught_at, label, reading.model_dump_json(exclude_defaults=True)),
+            ).fetchone()
+        return int(row[0])
+
+    def set_label(self, press_id: int, label: str) -> None:
+        with self.changing() as db:
+            db.execute("UPDATE press SET label = ? WHERE id = ?", (label, press_id))
+
+    def set_deleted(self, press_ids: tuple[int, ...], deleted: bool) -> None:
+        """Deleted presses are hidden; their pulses stay in the take."""
+        with self.changing() as db:
+            db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(deleted, i) for i in press_ids])
+
+    # Keys and sheets
+
+    def key_places(self, gadget_id: int) -> list[KeyPlace]:
+        query = "SELECT name, place_row, place_col FROM key WHERE gadget_id = ? ORDER BY place_row, place_col"
+        return [KeyPlace(*row) for row in self._db.execute(query, (gadget_id,))]
+
+    def place_key(self, gadget_id: int, place: KeyPlace) -> None:
+        with self.changing() as db:
+            db.execute("REPLACE INTO key VALUES (?, ?, ?, ?)", (gadget_id, place.name, place.row, place.col))
+
+    def remove_key(self, gadget_id: int, name: str) -> None:
+        with self.changing() as db:
+            db.execute("DELETE FROM key WHERE gadget_id = ? AND name = ?", (gadget_id, name))
+
+    def sheets(self, gadget_id: int) -> dict[str, str]:
+        """TOML texts by sheet id."""
+        return dict(self._db.execute("SELECT id, text FROM sheet WHERE gadget_id = ?", (gadget_id,)).fetchall())
+
+    def put_sheet(self, gadget_id: int, sheet_id: str, text: str) -> None:
+        with self.changing() as db:
+            db.execute("REPLACE INTO sheet VALUES (?, ?, ?)", (gadget_id, sheet_id, text))
+
+    def _insert(self, statement: str, *values: Any) -> int:
+        with self.changing() as db:
+            return int(db.execute(statement, values).lastrowid or 0)
+
+
+def _caught(row: tuple[Any, ...]) -> Caught:
+    press_id, take_id, gadget_id, caught_at, label, stray, deleted, reading = row
+    known = PressReading.model_validate_json(reading)
+    return Caught(press_id, take_id, gadget_id, caught_at, label, bool(stray), bool(deleted), known)
+
+
+def _connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
+    uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rwc'}"
+    db = sqlite3.connect(uri, uri=True, timeout=0.2, isolation_level=None)
+    db.execute("PRAGMA foreign_keys = ON")
+    db.execute("PRAGMA synchronous = FULL")
+    if read_only:
+        db.execute("SELECT count(*) FROM sqlite_master")
+    else:
+        # The lock is taken with the first transaction and kept until the casebook is closed.
+        db.execute("PRAGMA locking_mode = EXCLUSIVE")
+        db.execute("BEGIN EXCLUSIVE")
+        db.execute("COMMIT")
+    return db
+
+
+def _reason(error: Exception) -> str:
+    """A database's or the system's complaint in words for the user."""
+    text = str(error)
+    if "locked" in text:
+        return "is open in another Eager Tern; close it there first"
+    if "full" in text or getattr(error, "errno", None) == 28:
+        return "cannot be written because the disk is full"
+    if "not a database" in text:
+        return "is not a casebook"
+    if "readonly" in text:
+        return "cannot be written: it is read-only"
+    if "unable to open" in text:
+        return "cannot be opened or created there"
+    return text

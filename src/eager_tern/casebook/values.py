@@ -1,0 +1,111 @@
+"""What the casebook gives back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from pydantic import BaseModel, ConfigDict
+
+from eager_tern.protocol.presses import Press
+
+
+@dataclass(frozen=True)
+class Gadget:
+    id: int
+    name: str
+    about: str = ""
+
+
+@dataclass(frozen=True)
+class Take:
+    id: int
+    gadget_id: int
+    source: str
+    format: str
+    started_at: float
+    sample_rate_hz: float | None = None
+    polarity: str | None = None
+    carrier_hz: float | None = None
+
+
+class PressReading(BaseModel):
+    """What was read of a press, as kept in the casebook. ``frames`` are index ranges of marks in the take's pulses."""
+
+    model_config = ConfigDict(frozen=True)
+
+    frames: tuple[tuple[int, int], ...]
+    start_us: float
+    held_us: float
+    protocol: str = ""
+    kind: str = ""
+    bits: str = ""
+    fields: dict[str, int] = {}
+    confidence: float = 0.0
+    checks_hold: bool = True
+    check_count: int = 0
+    first_missed: bool = False
+
+
+@dataclass(frozen=True)
+class Caught:
+    """A press (or a stray) with what the user says about it."""
+
+    id: int
+    take_id: int
+    gadget_id: int
+    caught_at: float
+    label: str
+    stray: bool
+    deleted: bool
+    reading: PressReading
+
+    @property
+    def repeats(self) -> int:
+        return len(self.reading.frames) - (0 if self.reading.first_missed else 1)
+
+    @property
+    def code(self) -> tuple[str, tuple[tuple[str, int], ...], str] | None:
+        """What tells one key from another: protocol and fields without the toggle, or the bits themselves.
+
+        None where only repeats were caught.
+        """
+        r = self.reading
+        if r.first_missed or self.stray:
+            return None
+        fields = tuple((name, value) for name, value in r.fields.items() if name != "toggle")
+        return (r.protocol, fields, "" if fields else r.bits)
+
+
+@dataclass(frozen=True)
+class KeyPlace:
+    """Where a key stands on its gadget's plate."""
+
+    name: str
+    row: int
+    col: int
+
+
+def bit_text(bits: object) -> str:
+    """Bits as a string of 0 and 1, in the order sent."""
+    return "".join(map(str, bits.tolist()))  # type: ignore[attr-defined]
+
+
+def press_reading(press: Press) -> PressReading:
+    """What is kept of a press."""
+    best = press.lead.best
+    frames = tuple((frame.first, frame.last) for frame in press.frames)
+    if best is None:
+        return PressReading(frames=frames, start_us=press.start_us, held_us=press.held_us)
+    return PressReading(
+        frames=frames,
+        start_us=press.start_us,
+        held_us=press.held_us,
+        protocol=best.protocol,
+        kind=best.kind,
+        bits=bit_text(best.bits),
+        fields=best.fields,
+        confidence=best.confidence,
+        checks_hold=best.checks_hold,
+        check_count=len(best.checks),
+        first_missed=press.first_missed,
+    )

@@ -1,0 +1,213 @@
+"""The ``eager-tern`` command: everything the window can do, without a window."""
+
+from __future__ import annotations
+
+import json
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import typer
+
+from eager_tern.errors import InputError, TernError
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
+PolarityChoice = Literal["mark-low", "mark-high", "auto"]
+
+
+def main() -> None:
+    """Run the command."""
+    app()
+
+
+def _complain(error: object) -> None:
+    print(f"eager-tern: {error}", file=sys.stderr)
+
+
+def _or_complain(work: Callable[[], Any]) -> Any:
+    """The result of some work; where it fails, the reason on standard error and exit status 1."""
+    try:
+        return work()
+    except TernError as error:
+        _complain(error)
+        raise typer.Exit(1) from None
+
+
+def _print_json(document: object) -> None:
+    print(json.dumps(document, ensure_ascii=False, allow_nan=False))
+
+
+@app.command()
+def read(
+    paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of any kind.")],
+    sheet: Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")] = None,
+    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
+    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
+    noise: Annotated[bool, typer.Option("--noise", help="List the stretches that are no signal, too.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Find the frames in captures, name their protocol and extract the fields."""
+    from eager_tern.intake.files import read_file
+    from eager_tern.protocol.loading import library, load_sheet
+    from eager_tern.reports import describe_take, readings_document
+
+    sheets = (*(_or_complain(lambda: [load_sheet(path) for path in sheet or []])), *library())
+    takes, failed = [], False
+    for path in paths:
+        try:
+            found = read_file(path, sheets, channel=channel, polarity=None if polarity == "auto" else polarity)
+        except InputError as error:
+            _complain(error)
+            failed = True
+            continue
+        for one in found:
+            for warning in one.capture.warnings:
+                _complain(f"{path}: {warning}; what could be read of it is reported")
+        takes += found
+    if as_json:
+        _print_json(readings_document(takes, noise))
+    else:
+        for one in takes:
+            print("\n".join(describe_take(one, noise)))
+    if failed:
+        raise typer.Exit(1)
+
+
+@app.command()
+def make(
+    sheet: Annotated[str, typer.Argument(metavar="SHEET", help="A sheet's path, or the id of a built-in one.")],
+    values: Annotated[list[str] | None, typer.Argument(metavar="field=value...")] = None,
+    to: Annotated[Path | None, typer.Option(help="Write the frame here, in the format the suffix names.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Make one frame from a sheet, its checks computed."""
+    from eager_tern.formats.registry import write_pulses
+    from eager_tern.formats.timing_text import to_text
+    from eager_tern.protocol.loading import library_sheet, load_sheet
+    from eager_tern.protocol.making import make_frame
+    from eager_tern.reports import frame_document
+
+    given: dict[str, int] = {}
+    for pair in values or []:
+        name, equals, text = pair.partition("=")
+        try:
+            given[name] = int(text, 0) if equals else int("")
+        except ValueError:
+            raise typer.BadParameter(f'"{pair}" is not of the form field=number') from None
+
+    def work() -> Any:
+        known = library_sheet(sheet) or load_sheet(Path(sheet))
+        made = make_frame(known, given)
+        if to is not None:
+            write_pulses(to, made.pulses)
+        return made
+
+    made = _or_complain(work)
+    if as_json:
+        _print_json(frame_document(made))
+    elif to is None:
+        print(to_text(made.pulses), end="")
+
+
+@app.command()
+def convert(
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    target: Annotated[Path, typer.Argument(metavar="OUT")],
+    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
+    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
+) -> None:
+    """Read a capture in any format and write its pulses in the format that OUT's suffix names."""
+    from eager_tern.formats.registry import read_captures, write_pulses
+
+    def work() -> None:
+        first, *others = read_captures(source, channel)
+        for warning in first.warnings:
+            _complain(f"{source}: {warning}; what could be read of it is written")
+        if others:
+            _complain(f"{source}: has {len(others)} more channels or takes, which are left out; --channel picks one")
+        write_pulses(target, first.marks(None if polarity == "auto" else polarity)[0])
+
+    _or_complain(work)
+
+
+@app.command()
+def sources(as_json: AsJson = False) -> None:
+    """List the live sources found on this machine, the simulated ones included."""
+    from eager_tern.demo.playing import list_sources
+
+    found = list_sources()
+    if as_json:
+        _print_json({"schema": "eager-tern/sources/1", "sources": [{"id": s.id, "description": s.description} for s in found]})
+        return
+    for one in found:
+        print(f"{one.id}\t{one.description}")
+
+
+@app.command()
+def record(
+    source: Annotated[str, typer.Argument(metavar="SOURCE", help="A source's id, as `eager-tern sources` lists it.")],
+    target: Annotated[Path, typer.Argument(metavar="OUT")],
+    seconds: Annotated[float, typer.Option(min=0.1, help="How long to listen.")] = 10.0,
+) -> None:
+    """Record raw pulses from a live source to a file."""
+    from eager_tern.demo.playing import open_source
+    from eager_tern.formats.registry import write_pulses, writer_of
+    from eager_tern.intake.recording import record_pulses
+
+    def work() -> None:
+        writer_of(target)  # say now what would fail after the recording
+        with open_source(source) as recorder:
+            recorded = record_pulses(recorder, seconds)
+        if recorded.trouble:
+            _complain(recorded.trouble)
+        write_pulses(target, recorded.pulses)
+        print(f"{target}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
+        if recorded.trouble:
+            raise typer.Exit(1)
+
+    _or_complain(work)
+
+
+@app.command()
+def demo(
+    headless: Annotated[bool, typer.Option("--headless", help="Run the example without a window.")] = False,
+    folder: Annotated[Path | None, typer.Option(help="Where the headless example leaves its files.")] = None,
+) -> None:
+    """Open the demo casebook, or run the whole example without a window."""
+    if not headless:
+        from eager_tern.demo.place import demo_casebook_path
+        from eager_tern.desk.app import run
+
+        raise typer.Exit(run(_or_complain(demo_casebook_path)))
+    from eager_tern.demo.headless import run_demo
+
+    started = time.monotonic()
+    place = folder or Path(tempfile.mkdtemp(prefix="eager-tern-"))
+    place.mkdir(parents=True, exist_ok=True)
+    results = _or_complain(lambda: run_demo(place, print))
+    good = True
+    for result in results:
+        caught = sum(key.best is not None for key in result.keys)
+        good &= caught == len(result.keys) == result.read_back
+        print(
+            f"{result.gadget.name}: {caught} of {len(result.keys)} keys caught, {result.strays} strays set aside, "
+            f"{result.read_back} of {caught} exported keys read back the same"
+        )
+        print("  " + "  ".join(str(path) for path in result.exported))
+    print(f"{time.monotonic() - started:.1f} s")
+    if not good:
+        raise typer.Exit(1)
+
+
+@app.command("open")
+def open_window(
+    paths: Annotated[list[Path] | None, typer.Argument(metavar="[FILE...]", help="A casebook, or captures.")] = None,
+) -> None:
+    """Open the window."""
+    from eager_tern.desk.app import run
+
+    raise typer.Exit(run(*(paths or [])))

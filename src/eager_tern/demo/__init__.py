@@ -1,0 +1,1 @@
+"""The Skarvholm bird observatory: its gadgets and the demo casebook."""

@@ -1,0 +1,77 @@
+"""Sources to listen to: the ports of this machine, and the simulated handsets played by themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from itertools import cycle
+from threading import Event, Thread
+
+from eager_tern.demo.gadgets import GADGETS, DemoGadget
+from eager_tern.demo.handset import Handset
+from eager_tern.devices.serial_port import Recorder, ports
+from eager_tern.devices.simulated.process import StandInProcess
+from eager_tern.errors import InputError
+
+SIMULATED = "simulated:"
+TAP_S, REST_S = 0.12, 0.5
+
+
+@dataclass(frozen=True)
+class Source:
+    """``id`` is what `record` takes: a serial port's device, or ``simulated:`` and a gadget's short name."""
+
+    id: str
+    description: str
+
+
+def list_sources() -> list[Source]:
+    """Everything that can be listened to now."""
+    real = [Source(port.device, port.description) for port in ports()]
+    made_up = [Source(simulated_id(gadget), f"{gadget.name}, a simulated handset") for gadget in GADGETS]
+    return real + made_up
+
+
+def simulated_id(gadget: DemoGadget) -> str:
+    return SIMULATED + gadget.name.lower().replace(" ", "-")
+
+
+@contextmanager
+def open_source(source_id: str) -> Iterator[Recorder]:
+    """A recorder listening to a source. A simulated handset plays its keys in turn meanwhile. Raises InputError."""
+    if not source_id.startswith(SIMULATED):
+        recorder = Recorder.open(source_id)
+        try:
+            yield recorder
+        finally:
+            recorder.close()
+        return
+    gadget = next((g for g in GADGETS if simulated_id(g) == source_id), None)
+    if gadget is None:
+        known = ", ".join(simulated_id(g) for g in GADGETS)
+        raise InputError(source_id, f"there is no such simulated source; there are {known}")
+    stand_in = StandInProcess.start()
+    done = Event()
+    player = Thread(target=_play, args=(gadget, stand_in, done), daemon=True)
+    recorder = Recorder.open(stand_in.device)
+    try:
+        player.start()
+        yield recorder
+    finally:
+        done.set()
+        player.join()
+        recorder.close()
+        stand_in.stop()
+
+
+def _play(gadget: DemoGadget, stand_in: StandInProcess, done: Event) -> None:
+    handset = Handset(gadget)
+    for key in cycle(gadget.keys):
+        first, held, count = handset.press(key)
+        stand_in.down(first.tolist(), held.tolist(), count)
+        if done.wait(TAP_S):
+            return
+        stand_in.up()
+        if done.wait(REST_S):
+            return

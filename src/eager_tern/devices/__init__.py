@@ -1,0 +1,1 @@
+"""Live sources, one module each; the simulated ones in ``simulated``."""

@@ -1,0 +1,111 @@
+"""The recorder's line protocol: what a microcontroller says over its serial port. docs/recorder.md describes it.
+
+Every line is timing text; what is not a duration stands behind a ``#``. A device that prints nothing but signed
+durations is understood as well.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.signal.values import Floats
+
+VERSION = 1
+IDENTIFY = b"?\n"
+HELLO = re.compile(r"tern-recorder (\d+) tick (\d+) us, (.*)")
+MARKED = re.compile(r"(\d+) ([0-9a-f]{2})")
+DURATION = re.compile(r"[+-]\d{1,10}")
+LONGEST_LINE = 4096
+
+
+@dataclass(frozen=True)
+class Hello:
+    """The device says what it is."""
+
+    version: int
+    tick_us: int
+    name: str
+
+
+@dataclass(frozen=True)
+class Durations:
+    """Signed µs. ``number`` counts the lines, modulo 256; None from a device that does not count."""
+
+    signed_us: Floats
+    number: int | None = None
+
+
+@dataclass(frozen=True)
+class Scrambled:
+    """A line that is none of the protocol, or whose checksum does not hold."""
+
+    text: str
+
+
+Line = Hello | Durations | Scrambled
+
+
+def checksum(text: str) -> int:
+    """CRC-8 with polynomial 0x07, start and final value 0, of the ASCII text."""
+    register = 0
+    for byte in text.encode("ascii", "replace"):
+        register ^= byte
+        for _ in range(8):
+            register = (register << 1 ^ 0x07 if register & 0x80 else register << 1) & 0xFF
+    return register
+
+
+def encode_durations(signed_us: Floats, number: int) -> str:
+    """A line with its number and checksum, without the line's end."""
+    words = " ".join(f"{round(d):+d}" for d in signed_us.tolist() if round(d))
+    body = f"{words} # {number % 256}"
+    return f"{body} {checksum(body):02x}"
+
+
+def encode_hello(name: str, tick_us: int) -> str:
+    """The answer to ``?``."""
+    body = f"# tern-recorder {VERSION} tick {tick_us} us, {name}"
+    return f"{body} # {checksum(body):02x}"
+
+
+def decode_line(text: str) -> Line | None:
+    """What a line says; None for an empty one or a plain comment."""
+    text = text.strip()
+    if not text:
+        return None
+    durations, _, comment = text.partition("#")
+    words = durations.split()
+    if not words:
+        body, _, told = comment.rpartition("#")
+        hello = HELLO.fullmatch(body.strip())
+        if hello is None:
+            return None
+        if told.strip() != f"{checksum('#' + body.rstrip()):02x}":
+            return Scrambled(text)
+        return Hello(int(hello[1]), int(hello[2]), hello[3])
+    if not all(DURATION.fullmatch(word) for word in words):
+        return Scrambled(text)
+    values = np.array(words, dtype=np.float64)
+    if not comment:
+        return Durations(values)
+    marked = MARKED.fullmatch(comment.strip())
+    if marked is None or checksum(text.rpartition(" ")[0]) != int(marked[2], 16):
+        return Scrambled(text)
+    return Durations(values, int(marked[1]))
+
+
+class LineSplitter:
+    """Bytes to lines, however they are cut up on the way."""
+
+    def __init__(self) -> None:
+        self._rest = b""
+
+    def feed(self, data: bytes) -> list[str]:
+        *lines, self._rest = (self._rest + data).split(b"\n")
+        if len(self._rest) > LONGEST_LINE:  # no line end for so long: this is not text
+            lines.append(self._rest)
+            self._rest = b""
+        return [line.decode("ascii", "replace") for line in lines]

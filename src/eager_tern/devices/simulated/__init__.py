@@ -1,0 +1,1 @@
+"""Stand-ins for hardware, shipped so that everything can be tried without any."""

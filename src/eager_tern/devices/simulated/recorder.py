@@ -1,0 +1,158 @@
+"""A recorder stand-in: a process behind a pseudo-terminal that speaks the line protocol.
+
+It prints the name of its serial line, then takes orders on standard input, a JSON object a line:
+``{"down": {"first": [...], "held": [...], "count": 3}}`` sends signed durations (µs, the silence behind each frame
+included) as a receiver would see them, and goes on with ``held`` until ``{"up": true}``. ``{"stray": true}`` sends a
+lone pulse.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import pty
+import select
+import sys
+import time
+import tty
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.devices.line_protocol import encode_durations, encode_hello
+from eager_tern.signal.values import Floats
+
+TICK_US = 4
+LINE_DURATIONS = 48
+SILENCE_US = 20_000.0  # told as soon as it has lasted, so that the listener knows that the frame is whole
+STRAY_EVERY = 9
+
+
+@dataclass(frozen=True)
+class Impairment:
+    """What receiver and handset do to the signal. ``clock`` multiplies every duration."""
+
+    jitter_us: float = 18.0
+    excess_us: float = 45.0
+    clock: float = 1.012
+
+
+def impair(signed_us: Floats, impairment: Impairment, rng: np.random.Generator) -> Floats:
+    """Durations as a receiver gives them: each edge shifted on its own, each mark longer by the excess."""
+    edges = np.concatenate(([0.0], np.cumsum(np.abs(signed_us)) * impairment.clock))
+    edges += rng.normal(0.0, impairment.jitter_us, edges.size)
+    edges[1:] += np.where(signed_us > 0, impairment.excess_us, 0.0)
+    ticks = np.maximum(np.rint(np.diff(edges) / TICK_US), 1.0) * TICK_US
+    return np.asarray(np.sign(signed_us) * ticks)
+
+
+class StandIn:
+    """The simulated receiver's line, from its one end to the other."""
+
+    def __init__(self, line: int, speed: float, rng: np.random.Generator, impairment: Impairment) -> None:
+        self._line = line
+        self._speed = speed
+        self._rng = rng
+        self._impairment = impairment
+        self._number = 0
+        self._quiet_since = time.monotonic()
+        self._told_us = 0.0  # of the silence that is going on
+        self._frames = 0
+
+    def hello(self) -> None:
+        self._print(encode_hello("stand-in", TICK_US))
+
+    def frame(self, signed_us: Floats, impairment: Impairment | None = None) -> None:
+        """Send a frame in its own time. Its last duration is the silence behind it."""
+        self._tell_silence()
+        seen = impair(signed_us, impairment or self._impairment, self._rng)
+        body, rest = seen[:-1], -float(seen[-1])
+        self._wait_us(float(np.abs(body).sum()))
+        for start in range(0, body.size, LINE_DURATIONS):
+            self._durations(body[start : start + LINE_DURATIONS])
+        self._quiet_since, self._told_us = time.monotonic(), 0.0
+        self._wait_us(min(rest, SILENCE_US))
+        self._tell_silence()
+        self._wait_us(rest - SILENCE_US)
+
+    def stray(self) -> None:
+        """A lone pulse, as a lamp makes it."""
+        length = float(self._rng.uniform(60, 400))
+        self.frame(np.array([length, -SILENCE_US]), Impairment(0.0, 0.0, 1.0))
+
+    def press(self, first: Floats, held: Floats, count: int, still_down: object) -> None:
+        """A key pressed, and held for as long as ``still_down`` says."""
+        for _ in range(count):
+            self.frame(first)
+        while still_down():  # type: ignore[operator]
+            self.frame(held)
+        self._frames += 1
+        if self._frames % STRAY_EVERY == 0:
+            self._wait_us(60_000)
+            self.stray()
+
+    def _tell_silence(self) -> None:
+        so_far = (time.monotonic() - self._quiet_since) * 1e6 * self._speed
+        if so_far - self._told_us >= 1.0:
+            self._durations(np.array([-(so_far - self._told_us)]))
+            self._told_us = so_far
+
+    def _durations(self, signed_us: Floats) -> None:
+        self._print(encode_durations(signed_us, self._number))
+        self._number += 1
+
+    def _print(self, text: str) -> None:
+        os.write(self._line, (text + "\n").encode("ascii"))
+
+    def _wait_us(self, us: float) -> None:
+        if us > 0:
+            time.sleep(us / 1e6 / self._speed)
+
+
+def main() -> None:
+    """Run the stand-in until its standard input ends."""
+    parser = argparse.ArgumentParser(description="recorder stand-in behind a pseudo-terminal")
+    parser.add_argument("--speed", type=float, default=1.0, help="how many times faster than life")
+    parser.add_argument("--seed", type=int, default=None)
+    options = parser.parse_args()
+    line, other = pty.openpty()
+    tty.setraw(other)
+    print(os.ttyname(other), flush=True)
+    device = StandIn(line, options.speed, np.random.default_rng(options.seed), Impairment())
+    orders = sys.stdin.fileno()
+    waiting = b""
+    down = None
+
+    def listen(timeout: float | None) -> bool:
+        """Take orders in; False when there will be no more."""
+        nonlocal waiting, down
+        ready = select.select([orders, line], [], [], timeout)[0]
+        if line in ready and b"?" in os.read(line, 4096):
+            device.hello()
+        if orders in ready:
+            data = os.read(orders, 1 << 16)
+            if not data:
+                return False
+            *lines, waiting = (waiting + data).split(b"\n")
+            for order in map(json.loads, lines):
+                if "stray" in order:
+                    device.stray()
+                elif "down" in order:
+                    queue.append(order["down"])
+                    down = True
+                elif "up" in order:
+                    down = False
+        return True
+
+    queue: list[dict[str, list[float]]] = []
+    while listen(None):
+        while queue:
+            order = queue.pop(0)
+            count = int(order["count"])  # type: ignore[call-overload]
+            first, held = np.array(order["first"]), np.array(order["held"])
+            device.press(first, held, count, lambda: (listen(0), down and not queue)[1])
+
+
+if __name__ == "__main__":
+    main()

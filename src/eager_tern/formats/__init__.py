@@ -1,0 +1,1 @@
+"""Files in and out, one module a format, one registry."""

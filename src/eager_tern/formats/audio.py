@@ -1,0 +1,99 @@
+"""Audio: the receiver's data line recorded through a sound card."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eager_tern.errors import InputError
+from eager_tern.formats.capture import Capture
+from eager_tern.signal.threshold import Values, edges_of_samples
+from eager_tern.signal.values import Pulses
+
+NAME = "audio"
+SUFFIXES = (".wav", ".flac")
+
+BLOCK = 1 << 19  # samples read at a time
+WRITTEN_RATE_HZ = 48_000
+REST_S = 0.05
+SWING = 0.6
+
+
+def recognises(head: bytes) -> bool:
+    """RIFF or RF64 with WAVE, or FLAC."""
+    return (head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE") or head[:4] == b"fLaC"
+
+
+def read(path: Path) -> list[Capture]:
+    """One capture a channel that carries a signal (the first, if none does). Raises InputError."""
+    import soundfile  # its library takes a while to load
+
+    try:
+        info = soundfile.info(str(path))
+    except soundfile.LibsndfileError as error:
+        raise InputError(path, f"is no audio that can be read ({error.error_string.strip().rstrip('.')})") from None
+    if info.frames == 0:
+        raise InputError(path, "holds no samples")
+    warnings = _cut_short(path)
+    captures = []
+    for channel in range(info.channels):
+        with soundfile.SoundFile(str(path)) as file:
+            lost: list[str] = []
+            edges = edges_of_samples(_blocks(file, channel, lost), info.samplerate)
+            found = tuple(dict.fromkeys((*warnings, *lost)))
+            captures.append(Capture(str(path), NAME, channel, info.samplerate, edges, warnings=found))
+    carrying = [capture for capture in captures if capture.edges is not None and capture.edges.times_us.size]
+    return carrying or captures[:1]
+
+
+def _blocks(file: Any, channel: int, lost: list[str]) -> Iterator[Values]:
+    import soundfile
+
+    while True:
+        at = file.tell()
+        try:
+            block = file.read(BLOCK, dtype="float32", always_2d=True)
+        except soundfile.LibsndfileError:
+            lost.append(f"cannot be read beyond sample {at}")
+            return
+        if len(block) == 0:
+            return
+        yield np.ascontiguousarray(block[:, channel])
+
+
+def _cut_short(path: Path) -> tuple[str, ...]:
+    """A warning where the file ends before its header says."""
+    with path.open("rb") as file:
+        head = file.read(12)
+    size = path.stat().st_size
+    if head[:4] == b"RIFF":
+        told = struct.unpack("<I", head[4:8])[0] + 8
+        if told > size + 1 and told < 0xFFFFFF00:
+            return (f"is cut short at byte {size} of {told}",)
+    return ()
+
+
+def write(path: Path, pulses: Pulses) -> None:
+    """The line at 48 kHz, 16 bits, low at rest.
+
+    Each edge is a ramp two samples long, so that interpolation between the samples gives its place back.
+    """
+    import soundfile
+
+    rate = WRITTEN_RATE_HZ
+    edges = pulses.edge_times_us * rate / 1e6
+    size = int(np.ceil(edges[-1] if pulses.durations_us.size else 0.0) + REST_S * rate)
+    nearest = np.rint(edges).astype(np.intp)
+    steps = np.zeros(size + 4)
+    signs = 1.0 - 2.0 * (np.arange(edges.size) % 2)
+    np.add.at(steps, np.minimum(nearest + 2, steps.size - 1), signs)
+    line = np.cumsum(steps)
+    for shift in (-1, 0, 1):  # the samples the ramp passes through
+        at = nearest + shift
+        inside = at >= 0
+        np.add.at(line, at[inside], (signs * np.clip((at - edges + 1) / 2, 0.0, 1.0))[inside])
+    soundfile.write(str(path), (line[:size] * 2 - 1) * SWING, rate, subtype="PCM_16")

@@ -1,0 +1,32 @@
+"""What a file gives: one capture a channel, as edges of two levels or as pulses."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from eager_tern.signal.polarity import find_polarity
+from eager_tern.signal.values import NO_PULSES, Edges, Polarity, Pulses, pulses_from_edges
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One channel of a file.
+
+    ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces.
+    ``warnings`` say what of the file could not be used.
+    """
+
+    path: str
+    format: str
+    channel: int | None = None
+    sample_rate_hz: float | None = None
+    edges: Edges | None = None
+    pulses: Pulses = NO_PULSES
+    warnings: tuple[str, ...] = ()
+
+    def marks(self, polarity: Polarity | None = None) -> tuple[Pulses, Polarity | None]:
+        """Its pulses and the polarity they are read with: the one given, or the one the line's rest shows."""
+        if self.edges is None:
+            return self.pulses, None
+        chosen = polarity or find_polarity(self.edges).polarity
+        return pulses_from_edges(self.edges, chosen), chosen

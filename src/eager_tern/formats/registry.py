@@ -1,0 +1,87 @@
+"""All formats in one place: which reads a file is asked of each, by content first and suffix second."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from eager_tern.errors import InputError
+from eager_tern.formats import audio, casebook_file, level_csv, timing_text
+from eager_tern.formats.capture import Capture
+from eager_tern.signal.values import Pulses
+
+HEAD = 4096
+
+
+class Format(Protocol):
+    """What a format's module has."""
+
+    NAME: str
+    SUFFIXES: tuple[str, ...]
+
+    def recognises(self, head: bytes) -> bool: ...
+    def read(self, path: Path) -> list[Capture]: ...
+    def write(self, path: Path, pulses: Pulses) -> None: ...
+
+
+# In the order in which they are asked; any text is timing text in the end.
+FORMATS: tuple[Format, ...] = (audio, casebook_file, level_csv, timing_text)
+
+
+def read_captures(path: Path, channel: int | None = None) -> list[Capture]:
+    """The captures of a file, one a channel that carries a signal, or the channel asked for. Raises InputError."""
+    head = _head(path)
+    claimed = [form for form in FORMATS if form.recognises(head)]
+    if not claimed:
+        nul = head.find(b"\0")
+        raise InputError(path, "is neither text nor a binary format known here", f"byte {max(nul, 0)}")
+    try:
+        captures = claimed[0].read(path)
+    except OSError as error:
+        raise InputError(path, error.strerror or "cannot be read") from None
+    except MemoryError:
+        raise InputError(path, "is too large for this machine's memory") from None
+    if channel is None:
+        return captures
+    chosen = [capture for capture in captures if capture.channel == channel]
+    if not chosen:
+        numbers = ", ".join(str(c.channel) for c in captures if c.channel is not None)
+        raise InputError(path, f"has no signal on channel {channel}" + (f" (on {numbers})" if numbers else ""))
+    return chosen
+
+
+def _head(path: Path) -> bytes:
+    try:
+        if path.is_dir():
+            raise InputError(path, "is a directory")
+        if not path.exists():
+            raise InputError(path, "does not exist")
+        if not path.is_file():
+            raise InputError(path, "is a pipe or a device, which has no end; record from it instead")
+        with path.open("rb") as file:
+            head = file.read(HEAD)
+    except OSError as error:
+        raise InputError(path, error.strerror or "cannot be read") from None
+    if not head.strip():
+        raise InputError(path, "is empty")
+    return head
+
+
+def writer_of(path: Path) -> Format:
+    """The format that a path's suffix names, if its folder exists. Raises InputError."""
+    for form in FORMATS:
+        if path.suffix.lower() in form.SUFFIXES:
+            if not path.absolute().parent.is_dir():
+                raise InputError(path, "its folder does not exist")
+            return form
+    known = ", ".join(suffix for form in FORMATS for suffix in form.SUFFIXES)
+    raise InputError(path, f'cannot write the suffix "{path.suffix}"; known are {known}')
+
+
+def write_pulses(path: Path, pulses: Pulses) -> None:
+    """Write pulses in the format that the suffix names. Raises InputError."""
+    form = writer_of(path)
+    try:
+        form.write(path, pulses)
+    except OSError as error:
+        raise InputError(path, error.strerror or "cannot be written") from None

@@ -1,0 +1,1 @@
+"""From files and devices to presses in a casebook."""

@@ -1,0 +1,109 @@
+"""A recording as it arrives: raw durations to disk, frames to presses, one after the other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import PressReading, press_reading
+from eager_tern.protocol.presses import Frame, Press, joins
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import TakeRead, read_bursts
+from eager_tern.intake.files import stray_readings
+from eager_tern.signal.bursts import SURE_GAP_US
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What new durations led to: presses begun or grown, the last one last, and strays."""
+
+    press_ids: tuple[int, ...] = ()
+    stray_ids: tuple[int, ...] = ()
+
+
+class Listening:
+    """One take being recorded. Nothing is read before the silence behind it shows that it is whole."""
+
+    def __init__(
+        self, casebook: Casebook, gadget_id: int, source: str, form: str, sheets: Sequence[Sheet], started_at: float
+    ) -> None:
+        self._casebook = casebook
+        self._sheets = sheets
+        self._started_at = started_at
+        self.take_id = casebook.add_take(gadget_id, source, form, started_at=started_at)
+        self._waiting: Floats = np.empty(0)  # signed durations not yet read, from the last silence on
+        self._start_us = 0.0  # where they begin
+        self._index = 0  # index of their first mark among the take's pulses
+        self._press: Press | None = None
+        self._press_id = 0
+        self._unsaved: list[Floats] = []
+
+    def hear(self, signed_us: Floats) -> Heard:
+        """Take durations in. Raises InputError where the disk refuses them; they are then kept for the next call."""
+        self._unsaved.append(signed_us)
+        self._casebook.append_durations(self.take_id, np.concatenate(self._unsaved))
+        self._unsaved.clear()
+        self._waiting = np.concatenate((self._waiting, signed_us))
+        return self._read(self._whole())
+
+    def finish(self) -> Heard:
+        """Read what is left, as if silence followed."""
+        return self._read(self._waiting.size)
+
+    def _whole(self) -> int:
+        """How many of the waiting durations end in a silence that no frame has inside."""
+        space = np.minimum(self._waiting, 0.0)
+        runs = np.cumsum(space)
+        since_mark = runs - np.minimum.accumulate(np.where(self._waiting > 0, runs, 0.0))
+        quiet = np.flatnonzero(since_mark <= -SURE_GAP_US)
+        return int(quiet[-1]) + 1 if quiet.size else 0
+
+    def _read(self, count: int) -> Heard:
+        part, self._waiting = self._waiting[:count], self._waiting[count:]
+        if part.size == 0:
+            return Heard()
+        pulses = pulses_from_signed(part, self._start_us)
+        read = 0
+        if pulses.durations_us.size:
+            read = pulses.durations_us.size + 1
+            frames, noise = read_bursts(pulses, self._sheets)
+            heard = self._keep(pulses, frames, noise)
+        else:
+            heard = Heard()
+        # The silence at the end stays in front, since more of it may come.
+        silence = float(np.abs(part).sum()) - (pulses.end_us - self._start_us if read else 0.0)
+        if read:
+            self._start_us = pulses.end_us
+        self._waiting = np.concatenate(([-silence], self._waiting)) if silence else self._waiting
+        self._index += read
+        return heard
+
+    def _keep(self, pulses: Pulses, frames: list[Frame], noise: list[tuple[int, int]]) -> Heard:
+        begun: list[int] = []
+        strays = []
+        with self._casebook.changing():
+            for frame in frames:
+                frame = Frame(
+                    frame.first + self._index, frame.last + self._index, frame.pulses, frame.readings, frame.lines
+                )
+                if self._press is not None and joins(self._press, frame):
+                    self._press = Press((*self._press.frames, frame), self._press.first_missed)
+                else:
+                    self._press = Press((frame,), frame.best is not None and frame.best.stands_for_repeat)
+                at = self._started_at + self._press.start_us / 1e6
+                self._press_id = self._casebook.put_press(self.take_id, press_reading(self._press), caught_at=at)
+                if self._press_id not in begun:
+                    begun.append(self._press_id)
+            for reading in stray_readings(TakeRead(pulses, (), tuple(noise))):
+                shifted = _shifted(reading, self._index)
+                at = self._started_at + shifted.start_us / 1e6
+                strays.append(self._casebook.put_press(self.take_id, shifted, stray=True, caught_at=at))
+        return Heard(tuple(begun), tuple(strays))
+
+
+def _shifted(reading: PressReading, by: int) -> PressReading:
+    return reading.model_copy(update={"frames": tuple((a + by, b + by) for a, b in reading.frames)})

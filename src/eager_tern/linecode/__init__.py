@@ -1,0 +1,1 @@
+"""Pulses to bits: unit, mark excess, the line codes and the evidence for each."""

@@ -1,0 +1,63 @@
+"""Edges on a grid of half bits."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.clusters import split_in_two
+from eager_tern.linecode.values import Clock
+from eager_tern.signal.values import Floats
+
+ROUNDS = 4
+
+
+def guess_unit(durations_us: Floats) -> tuple[float, float]:
+    """Unit and excess from the short pulses: those below the cut between one and two units, marks and spaces apart."""
+    marks, spaces = durations_us[0::2], durations_us[1::2]
+    if spaces.size == 0:  # a single mark
+        return float(marks.min()), 0.0
+    short_mark, short_space = (_short_centre(part) for part in (marks, spaces))
+    return (short_mark + short_space) / 2, (short_mark - short_space) / 2
+
+
+def _short_centre(part: Floats) -> float:
+    bound = split_in_two(part)
+    short = part[part <= bound] if not np.isnan(bound) else part
+    long = part[part > bound] if not np.isnan(bound) else part[:0]
+    # Only one length was there if the two halves differ by less than any code's two lengths do.
+    if long.size and long.mean() < 1.4 * short.mean():
+        short = part
+    return float(np.median(short))
+
+
+def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tuple[NDArray[np.intp], Clock]:
+    """Each edge's place in whole units from the first, shape (n + 1,), and the clock refitted to them.
+
+    Edges are rounded by their absolute place on the ruler, so that an error in one does not add to the next, and the
+    ruler is refitted until nothing moves.
+    """
+    n = durations_us.size
+    steps = np.maximum(np.rint((durations_us - excess_us * alternating(n)) / unit_us), 1.0)
+    clock = Clock(unit_us, excess_us, 0.0)
+    times = np.concatenate(([0.0], np.cumsum(durations_us)))
+    falling = np.arange(n + 1) % 2
+    places = np.concatenate(([0.0], np.cumsum(steps)))
+    for _ in range(ROUNDS):
+        clock = fit_clock(durations_us, np.diff(places))
+        if clock.unit_us <= 0:
+            break
+        exact = (times - clock.excess_us * falling) / clock.unit_us
+        # The first edge has jitter of its own: the whole ruler is shifted to the middle of all edges.
+        moved = np.rint(exact - np.median(exact - np.rint(exact)))
+        moved -= moved[0]
+        if np.any(np.diff(moved) < 1) or np.array_equal(moved, places):
+            break
+        places = moved
+    return places.astype(np.intp), clock
+
+
+def grid_expected(clock: Clock, places: NDArray[np.intp]) -> Floats:
+    """What the pulses between the edges at ``places`` should last, shape (n,)."""
+    return expected_durations(clock, np.diff(places).astype(np.float64))

@@ -1,0 +1,36 @@
+"""One-dimensional clusters of durations."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eager_tern.linecode.values import Cluster
+from eager_tern.signal.values import Floats
+
+SAME_RATIO = 1.33  # neighbours in length that are closer than this belong to one cluster
+
+
+def find_clusters(durations_us: Floats) -> list[Cluster]:
+    """Groups of durations, shortest first, cut where sorted neighbours differ by more than ``SAME_RATIO``."""
+    if durations_us.size == 0:
+        return []
+    ordered = np.sort(durations_us)
+    cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1]) + 1
+    return [Cluster(float(g.mean()), float(g.std()), int(g.size)) for g in np.split(ordered, cuts)]
+
+
+def split_in_two(durations_us: Floats) -> float:
+    """The bound between the short and the long ones: the cut with the least variance on both sides.
+
+    (Otsu 1979, "A threshold selection method from gray-level histograms", on the values themselves.)
+    NaN where all are equal.
+    """
+    ordered = np.sort(durations_us)
+    n = ordered.size
+    if n < 2 or ordered[0] == ordered[-1]:
+        return float("nan")
+    sums = np.cumsum(ordered)
+    left = np.arange(1, n)
+    gain = (sums[:-1] / left - (sums[-1] - sums[:-1]) / (n - left)) ** 2 * left * (n - left)
+    cut = int(np.argmax(gain))
+    return float((ordered[cut] + ordered[cut + 1]) / 2)

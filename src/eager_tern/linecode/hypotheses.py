@@ -1,0 +1,154 @@
+"""The line codes a frame can be tried on for, each with what it would mean and how well it fits."""
+
+from __future__ import annotations
+
+from functools import cache
+from itertools import product
+
+import numpy as np
+
+from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.clusters import split_in_two
+from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost
+from eager_tern.linecode.values import Bits, Code, LineReading
+from eager_tern.signal.values import Floats
+
+FEWEST_BITS = 4
+LN2 = float(np.log(2.0))
+LONGEST_SYMBOL = 8  # units
+
+
+def pulse_distance(durations_us: Floats, leader: int) -> LineReading | None:
+    """Marks of one length; the space after each tells the bit, a long one is 1. The last mark ends the last space."""
+    marks, spaces = durations_us[leader::2], durations_us[leader + 1 :: 2]
+    return _two_lengths("pulse-distance", durations_us, leader, marks, spaces, spaces)
+
+
+def pulse_width(durations_us: Floats, leader: int) -> LineReading | None:
+    """Marks of two lengths, a long one is 1; spaces of one length or filling up a fixed period."""
+    marks, spaces = durations_us[leader::2], durations_us[leader + 1 :: 2]
+    return _two_lengths("pulse-width", durations_us, leader, marks, spaces, marks)
+
+
+def _two_lengths(
+    code: Code, durations: Floats, leader: int, marks: Floats, spaces: Floats, carrying: Floats
+) -> LineReading | None:
+    if carrying.size < FEWEST_BITS or spaces.size < 1:
+        return None
+    bound = split_in_two(carrying)
+    long = carrying > bound
+    if np.isnan(bound) or not 0 < long.sum() < long.size:
+        return None
+    n = spaces.size
+    mark_centres, mark_rest = _centres(marks, long[: marks.size] if code == "pulse-width" else None)
+    # In a duty code the space makes up for the mark: its length depends on the bit as well.
+    depends = code == "pulse-distance" or _tied(spaces, long[:n])
+    space_centres, space_rest = _centres(spaces, long[:n] if depends else None)
+    mark_units, space_units = _small_units(mark_centres, space_centres)
+    pulse_units = np.full(durations.size, np.nan)
+    pulse_units[leader::2] = np.where(long, mark_units[1], mark_units[0]) if code == "pulse-width" else mark_units[0]
+    pulse_units[leader + 1 :: 2] = np.where(long[:n], space_units[1], space_units[0])
+    clock = fit_clock(durations, pulse_units)
+    centres = 2 + int(depends) + int(code == "pulse-width") + 1
+    score = gaussian_score(np.concatenate((mark_rest, space_rest))) - carrying.size * LN2
+    score += any_pulse_score(durations[:leader]) - parameter_cost(centres, durations.size)
+    edges = np.concatenate(([0.0], np.cumsum(durations)))
+    starts = edges[leader::2][: carrying.size]
+    ends = np.minimum(np.arange(leader, leader + 2 * carrying.size, 2) + 2, durations.size)
+    spans = np.column_stack((starts, edges[ends]))
+    bits: Bits = long.astype(np.uint8)
+    return LineReading(code, clock, bits, spans, expected_durations(clock, pulse_units), leader, score)
+
+
+def _centres(values: Floats, long: np.ndarray | None) -> tuple[tuple[float, float], Floats]:
+    """Centres of the short and the long ones (equal where they are not told apart) and what remains."""
+    if long is None or not 0 < long.sum() < long.size:
+        centre = float(values.mean())
+        return (centre, centre), values - centre
+    short_centre, long_centre = float(values[~long].mean()), float(values[long].mean())
+    return (short_centre, long_centre), values - np.where(long, long_centre, short_centre)
+
+
+def _tied(values: Floats, long: np.ndarray) -> bool:
+    """Whether telling long from short halves the spread, as it does when the two go together."""
+    if not 1 < long.sum() < long.size - 1:
+        return False
+    rest = _centres(values, long)[1]
+    return float(np.std(rest)) < 0.5 * float(np.std(values))
+
+
+@cache
+def _unit_choices(same_marks: bool, same_spaces: bool) -> Floats:
+    """Every assignment of small whole lengths to (short mark, short space, long mark, long space), shape (n, 4)."""
+
+    def pairs(same: bool) -> list[tuple[int, int]]:
+        lengths = range(1, LONGEST_SYMBOL + 1)
+        return [(a, b) for a in lengths for b in lengths if (a == b if same else a < b)]
+
+    choices = [
+        (m[0], s[0], m[1], s[1])
+        for m, s in product(pairs(same_marks), pairs(same_spaces))
+        if m[0] <= 2 or s[0] <= 2
+    ]
+    return np.array(choices, dtype=np.float64)
+
+
+def _small_units(
+    marks: tuple[float, float], spaces: tuple[float, float]
+) -> tuple[tuple[float, float], tuple[float, float]]:
+    """The smallest whole lengths in units that the centres can stand in, with the least mark excess."""
+    choices = _unit_choices(marks[0] == marks[1], spaces[0] == spaces[1])
+    signs = alternating(4)
+    observed = np.array([marks[0], spaces[0], marks[1], spaces[1]])
+    # Least squares of observed = unit·k ± excess, for every choice at once.
+    kk, ks = np.einsum("ij,ij->i", choices, choices), choices @ signs
+    dk, ds = choices @ observed, observed @ signs
+    determinant = kk * 4 - ks * ks
+    determinant[determinant == 0] = np.nan
+    unit, excess = (dk * 4 - ds * ks) / determinant, (ds * kk - dk * ks) / determinant
+    rest = observed - unit[:, None] * choices - excess[:, None] * signs
+    with np.errstate(divide="ignore", invalid="ignore"):
+        cost = (rest**2).mean(axis=1) / (0.06 * unit) ** 2 + (excess / (0.12 * unit)) ** 2
+    cost += 0.5 * choices.sum(axis=1)
+    cost[~(unit > 0)] = np.inf
+    best = choices[int(np.nanargmin(cost))]
+    return (float(best[0]), float(best[2])), (float(best[1]), float(best[3]))
+
+
+def biphase(durations_us: Floats, leader: int) -> LineReading | None:
+    """Runs of one or two half bits with a change in the middle of each bit; mark then space is 1.
+
+    Which half comes first follows from the code itself: two half bits of one level only stand across two bits.
+    """
+    data = durations_us[leader:]
+    if data.size < FEWEST_BITS:
+        return None
+    unit, excess = guess_unit(data)
+    if unit <= 0:
+        return None
+    places, clock = edges_on_grid(data, unit, excess)
+    lengths = np.diff(places)
+    if lengths.max() > 2 or clock.unit_us <= 0 or not np.any(lengths == 2):
+        return None
+    best: tuple[int, Bits, float] | None = None
+    for shift in (0, 1):  # 1: the first half bit was a space and cannot be seen
+        levels = np.repeat(np.arange(data.size) % 2 == 0, lengths)
+        halves = np.concatenate((np.zeros(shift, np.bool_), levels))
+        if halves.size % 2:
+            halves = np.append(halves, False)
+        pairs = halves.reshape(-1, 2)
+        wrong = int(np.sum(pairs[:, 0] == pairs[:, 1]))
+        if best is None or wrong < best[2]:
+            best = shift, pairs[:, 0].astype(np.uint8), wrong
+    assert best is not None
+    shift, bits, wrong = best
+    if wrong or bits.size < FEWEST_BITS:
+        return None
+    expected = np.full(durations_us.size, np.nan)
+    expected[leader:] = grid_expected(clock, places)
+    score = gaussian_score(data - expected[leader:]) - bits.size * LN2
+    score += any_pulse_score(durations_us[:leader]) - parameter_cost(3, durations_us.size)
+    start = float(durations_us[:leader].sum())
+    spans = start + clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
+    return LineReading("biphase", clock, bits, spans, expected, leader, score)

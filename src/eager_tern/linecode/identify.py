@@ -1,0 +1,34 @@
+"""Which line code a frame is in, found from the frame alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from eager_tern.linecode.hypotheses import biphase, pulse_distance, pulse_width
+from eager_tern.linecode.likelihood import noise_score, probabilities
+from eager_tern.linecode.values import LineReading
+from eager_tern.signal.values import Pulses
+
+FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
+COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
+LEADERS = (0, 2)
+NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
+
+
+def identify(pulses: Pulses) -> tuple[LineReading, ...]:
+    """The line codes that fit, most probable first; empty where random pulses explain the frame as well."""
+    d = pulses.durations_us
+    if d.size < FEWEST_PULSES:
+        return ()
+    tried = [code(d, leader) for code in (pulse_distance, pulse_width, biphase) for leader in LEADERS]
+    fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
+    scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
+    chances = probabilities(scores)
+    ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])
+    best_of: dict[str, LineReading] = {}
+    for reading, chance in ranked:
+        if reading.code not in best_of:
+            best_of[reading.code] = replace(reading, probability=chance)
+    known = tuple(best_of.values())
+    return known if known and known[0].probability > 0.5 else ()
+

@@ -1,0 +1,57 @@
+"""What is found out about how a frame carries its bits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.values import Floats
+
+Code = Literal["pulse-distance", "pulse-width", "biphase", "async-serial", "unknown"]
+Bits = NDArray[np.uint8]
+NO_BITS: Bits = np.empty(0, np.uint8)
+
+
+@dataclass(frozen=True)
+class Clock:
+    """The ruler laid on a frame.
+
+    A mark of k units lasts k·unit + excess, a space k·unit − excess (µs). ``rms_us`` is what remains between the
+    measured and the expected durations.
+    """
+
+    unit_us: float
+    excess_us: float
+    rms_us: float
+
+
+@dataclass(frozen=True)
+class LineReading:
+    """One hypothesis about a frame's line code.
+
+    ``bits`` has shape (n,); ``bit_spans_us`` shape (n, 2): start and end of each bit, from the frame's first edge.
+    ``expected_us`` has shape (pulses,): what each pulse should last; NaN where the hypothesis says nothing.
+    ``leader`` counts the pulses before the data. ``score`` is the log likelihood less what the hypothesis cost;
+    ``probability`` compares it with the others and with no code at all.
+    """
+
+    code: Code
+    clock: Clock
+    bits: Bits
+    bit_spans_us: Floats
+    expected_us: Floats
+    leader: int
+    score: float
+    probability: float = 0.0
+
+
+@dataclass(frozen=True)
+class Cluster:
+    """Durations of one kind that belong together: ``count`` of them about ``centre_us``, give or take ``spread_us``."""
+
+    centre_us: float
+    spread_us: float
+    count: int

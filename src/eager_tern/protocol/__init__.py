@@ -1,0 +1,1 @@
+"""The protocol sheet language: loading, reading frames, making frames, presses."""

@@ -1,0 +1,96 @@
+"""Checks: numbers in a frame that follow from its other bits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.linecode.values import Bits
+from eager_tern.protocol.schema import Check
+
+
+@dataclass(frozen=True)
+class CheckResult:
+    """``width`` bits held by accident would be one in 2**width."""
+
+    name: str
+    ok: bool
+    width: int
+    expected: int
+    found: int
+
+
+def evaluate(check: Check, bits: Bits) -> CheckResult:
+    """Hold a check against a frame's bits."""
+    expected, found = expected_value(check, bits), check.at.read(bits)
+    return CheckResult(check.name, expected == found, check.at.width, expected, found)
+
+
+def expected_value(check: Check, bits: Bits) -> int:
+    """What should stand at the check's place, given all the other bits."""
+    mask = (1 << check.at.width) - 1
+    if check.kind == "constant":
+        return check.value & mask
+    units = units_covered(check, bits)
+    value = check.init
+    match check.kind:
+        case "sum":
+            value += sum(units)
+        case "xor":
+            for unit in units:
+                value ^= unit
+        case "complement":
+            value = ~units[0]
+        case "parity":
+            value ^= sum(unit.bit_count() for unit in units) & 1
+        case "crc":
+            value = crc(units, check)
+    if check.negate:
+        value = -value
+    value &= mask
+    if check.swap:
+        value = (value << 4 | value >> 4) & mask
+    return value ^ check.xor_out
+
+
+def units_covered(check: Check, bits: Bits) -> list[int]:
+    """The pieces of ``check.unit`` bits that the check is taken over, in order."""
+    if check.of is not None:
+        return [check.of.read(bits)]
+    units: list[int] = []
+    for first, last in check.covers:
+        run = bits[first : last + 1]
+        for start in range(0, run.size, check.unit):
+            piece = run[start : start + check.unit]
+            ordered = piece[::-1] if check.order == "lsb" else piece
+            units.append(int("".join(map(str, ordered.tolist())), 2))
+    return units
+
+
+def crc(units: list[int], check: Check) -> int:
+    """Cyclic redundancy check, bit by bit.
+
+    (Williams 1993, "A painless guide to CRC error detection algorithms": width, poly, init, refin, refout; the final
+    exclusive-or is applied by the caller.)
+    """
+    width, top = check.at.width, 1 << (check.at.width - 1)
+    register = check.init
+    for unit in units:
+        order = range(check.unit) if check.reflect_in else range(check.unit - 1, -1, -1)
+        for i in order:
+            carry = bool(register & top) != bool(unit >> i & 1)
+            register = (register << 1) & ((1 << width) - 1)
+            if carry:
+                register ^= check.poly
+    if check.reflect_out:
+        register = int(f"{register:0{width}b}"[::-1], 2)
+    return register
+
+
+def fill_in(checks: tuple[Check, ...], bits: Bits) -> Bits:
+    """The bits with every check computed, in the order in which the sheet lists them."""
+    filled = bits.copy()
+    for check in checks:
+        check.at.write(filled, expected_value(check, filled))
+    return np.asarray(filled, dtype=np.uint8)

@@ -1,0 +1,166 @@
+"""Laying a sheet's frame on measured pulses."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.values import NO_BITS, Bits, Clock
+from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.template import PairTemplate, is_paired, pair_template
+from eager_tern.signal.values import Floats
+
+COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
+LARGEST_EXCESS = 0.45  # of a unit
+CLOCKS = np.linspace(0.8, 1.2, 11)
+EXCESSES = np.linspace(-0.3, 0.3, 7)
+
+
+@dataclass(frozen=True)
+class Match:
+    """A frame read by a sheet. ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,)."""
+
+    sheet: Sheet
+    kind: FrameKind
+    clock: Clock
+    bits: Bits
+    bit_spans_us: Floats
+    expected_us: Floats
+
+
+def match_frame(durations_us: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
+    """The sheet's frame laid on the pulses, or None where it does not fit."""
+    if kind.bit_count == 0 or is_paired(sheet):
+        match = _match_pairs(durations_us, sheet, kind)
+    else:
+        match = _match_grid(durations_us, sheet, kind)
+    if match is None:
+        return None
+    clock = match.clock
+    fits = (
+        abs(clock.unit_us / sheet.unit_us - 1) <= sheet.tolerance
+        and clock.rms_us <= COARSEST * clock.unit_us
+        and abs(clock.excess_us) <= LARGEST_EXCESS * clock.unit_us
+    )
+    return match if fits else None
+
+
+def _match_pairs(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
+    template = pair_template(sheet, kind)
+    if d.size != template.zero.size:
+        return None
+    clock = _first_clock(d, template, sheet)
+    bits = NO_BITS
+    for _ in range(3):
+        bits = _decide(d, template, np.array([clock.unit_us]), np.array([clock.excess_us]))[0][0]
+        clock = fit_clock(d, _lengths(template, bits))
+        if clock.unit_us <= 0:
+            return None
+    edges = np.concatenate(([0.0], np.cumsum(d)))
+    spans = np.column_stack((edges[template.first_of_bit], edges[template.last_of_bit + 1]))
+    return Match(sheet, kind, clock, bits, spans, expected_durations(clock, _lengths(template, bits)))
+
+
+def _lengths(template: PairTemplate, bits: Bits) -> Floats:
+    if bits.size == 0:
+        return template.zero
+    return np.where((template.bit >= 0) & (bits[template.bit] == 1), template.one, template.zero)
+
+
+def _first_clock(d: Floats, template: PairTemplate, sheet: Sheet) -> Clock:
+    """The best of a coarse grid of clocks and excesses, tried all at once."""
+    clocks, parts = (grid.ravel() for grid in np.meshgrid(CLOCKS, EXCESSES))
+    units = clocks * sheet.unit_us
+    cost = _decide(d, template, units, parts * units)[1] / units**2
+    best = int(np.argmin(cost))
+    return Clock(float(units[best]), float(parts[best] * units[best]), 0.0)
+
+
+def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) -> tuple[Bits, Floats]:
+    """Each bit by the nearer symbol, for each of several clocks.
+
+    Edges err independently, so the residuals r, q of a mark and the space behind it have the covariance
+    [[2, −1], [−1, 2]]; their squared distance is r² + rq + q², up to a factor. Returns bits (clocks, bits) and the sum
+    of squared residuals (clocks,).
+    """
+    shift = excesses[:, None] * alternating(d.size)
+    rest = [d - shift - units[:, None] * lengths for lengths in (template.zero, template.one)]
+    fixed = np.nansum(np.where(template.bit < 0, rest[0], 0.0) ** 2, axis=1)
+    if template.first_of_bit.size == 0:
+        return np.empty((units.size, 0), np.uint8), fixed
+    first, last = template.first_of_bit, template.last_of_bit
+    alone = first == last  # the last symbol may have lost its space
+    distances, squares = [], []
+    for r in rest:
+        mark, space = r[:, first], np.where(alone, 0.0, r[:, last])
+        distances.append(mark**2 + mark * space + space**2)
+        squares.append(mark**2 + space**2)
+    ones = distances[1] < distances[0]
+    return ones.astype(np.uint8), fixed + np.where(ones, squares[1], squares[0]).sum(axis=1)
+
+
+def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
+    """For codes whose symbols join into one another: edges on a grid of units, then symbol by symbol."""
+    widths = [sum(abs(p) for p in part.pulses) if part.pulses else (part.bits or 0) * part.stretch * _width(sheet)
+              for part in kind.parts]  # fmt: skip
+    total = round(sum(widths))
+    if not 0.7 * total < float(d.sum()) / sheet.unit_us < 1.4 * total or d.size > total:
+        return None
+    unit, excess = guess_unit(d)
+    if not 0.5 < unit / sheet.unit_us < 1.7:
+        unit, excess = sheet.unit_us, 0.0
+    places, clock = edges_on_grid(d, unit, excess)
+    levels = np.repeat(np.arange(d.size) % 2 == 0, np.diff(places))
+    for lead in (0, 1):  # a frame may begin with a half bit of space, which cannot be seen
+        chips = np.zeros(total, np.bool_)
+        if not total - 2 <= lead + levels.size <= total:
+            continue
+        chips[lead : lead + levels.size] = levels
+        bits = _bits_of_chips(chips, sheet, kind)
+        if bits is not None:
+            spans = _grid_spans(sheet, kind, clock.unit_us, lead)
+            return Match(sheet, kind, clock, bits, spans, grid_expected(clock, places))
+    return None
+
+
+def _width(sheet: Sheet) -> int:
+    return round(sum(abs(p) for p in sheet.one))
+
+
+def _chips(symbol: tuple[float, ...], stretch: int) -> np.ndarray:
+    return np.repeat(np.sign(symbol) > 0, [round(abs(p)) * stretch for p in symbol])
+
+
+def _bits_of_chips(chips: np.ndarray, sheet: Sheet, kind: FrameKind) -> Bits | None:
+    """Symbols read off unit by unit; None where something else stands than the sheet has."""
+    at = 0
+    found: list[Bits] = [NO_BITS]
+    for part in kind.parts:
+        if part.pulses is not None:
+            fixed = _chips(part.pulses, 1)
+            if not np.array_equal(chips[at : at + fixed.size], fixed):
+                return None
+            at += fixed.size
+        elif part.bits:
+            one, zero = _chips(sheet.one, part.stretch), _chips(sheet.zero, part.stretch)
+            rows = chips[at : at + part.bits * one.size].reshape(part.bits, one.size)
+            ones, zeros = (rows == one).all(axis=1), (rows == zero).all(axis=1)
+            if not (ones | zeros).all():
+                return None
+            found.append(ones.astype(np.uint8))
+            at += rows.size
+    return np.concatenate(found)
+
+
+def _grid_spans(sheet: Sheet, kind: FrameKind, unit_us: float, lead: int) -> Floats:
+    at, spans = -lead, []
+    for part in kind.parts:
+        if part.pulses is not None:
+            at += round(sum(abs(p) for p in part.pulses))
+        for _ in range(part.bits or 0):
+            spans.append((at, at + _width(sheet) * part.stretch))
+            at += _width(sheet) * part.stretch
+    return np.array(spans, dtype=np.float64).reshape(-1, 2) * unit_us

@@ -1,0 +1,79 @@
+"""Where a number stands among the bits of a frame.
+
+Written as in ``"7-0"``, ``"3, 17-20"`` or ``"!1, 8-13"``: positions in the order in which the bits were sent, counted
+from 0, listed from the most significant bit to the least. ``!`` in front of a piece means its bits are sent inverted.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.values import Bits
+
+PIECE = re.compile(r"(!?)\s*(\d+)\s*(?:-\s*(\d+))?")
+
+
+@dataclass(frozen=True)
+class Positions:
+    """``index`` and ``inverted`` have shape (width,), most significant bit first."""
+
+    index: NDArray[np.intp]
+    inverted: NDArray[np.uint8]
+
+    @property
+    def width(self) -> int:
+        return int(self.index.size)
+
+    def __str__(self) -> str:
+        pieces: list[str] = []
+        first = 0
+        for i in range(1, self.width + 1):
+            step = int(self.index[first + 1] - self.index[first]) if i - first > 1 else 0
+            joins = (
+                i < self.width
+                and self.inverted[i] == self.inverted[first]
+                and abs(int(self.index[i]) - int(self.index[i - 1])) == 1
+                and (step == 0 or int(self.index[i]) - int(self.index[i - 1]) == step)
+            )
+            if not joins:
+                a, b = int(self.index[first]), int(self.index[i - 1])
+                pieces.append(("!" if self.inverted[first] else "") + (f"{a}-{b}" if a != b else f"{a}"))
+                first = i
+        return ", ".join(pieces)
+
+    def read(self, bits: Bits) -> int:
+        """The number at these positions."""
+        value = 0
+        for bit in bits[self.index] ^ self.inverted:
+            value = value << 1 | int(bit)
+        return value
+
+    def write(self, bits: Bits, value: int) -> None:
+        """Put a number at these positions of ``bits``, in place. The value must fit the width."""
+        shifts = range(self.width - 1, -1, -1)
+        digits = np.array([value >> shift & 1 for shift in shifts], dtype=np.uint8)
+        bits[self.index] = digits ^ self.inverted
+
+
+def parse_positions(text: str) -> Positions:
+    """Positions from their text. Raises ValueError saying what is wrong."""
+    index: list[int] = []
+    inverted: list[int] = []
+    for piece in text.split(","):
+        match = PIECE.fullmatch(piece.strip())
+        if match is None:
+            raise ValueError(f'"{piece.strip()}" is no bit position: write "7-0", "3, 17-20" or "!1, 8-13"')
+        first, last = int(match[2]), int(match[3] or match[2])
+        if max(first, last) > 100_000:
+            raise ValueError(f"bit {max(first, last)} is beyond any frame")
+        step = 1 if last >= first else -1
+        run = list(range(first, last + step, step))
+        index += run
+        inverted += [int(bool(match[1]))] * len(run)
+    if len(set(index)) != len(index):
+        raise ValueError(f'"{text}" names a bit twice')
+    return Positions(np.array(index, dtype=np.intp), np.array(inverted, dtype=np.uint8))

@@ -1,0 +1,78 @@
+"""Frames to presses: what one press of a key sent, told from the next press."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.linecode.values import LineReading
+from eager_tern.protocol.reading import Reading
+from eager_tern.signal.values import Pulses
+
+LONGEST_SILENCE_US = 150_000.0
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A frame with its readings. ``first`` and ``last`` are the indices of its marks in the take's pulses."""
+
+    first: int
+    last: int
+    pulses: Pulses
+    readings: tuple[Reading, ...]
+    lines: tuple[LineReading, ...]
+
+    @property
+    def best(self) -> Reading | None:
+        return self.readings[0] if self.readings else None
+
+
+@dataclass(frozen=True)
+class Press:
+    """A frame and its repeats, shape of a hold. ``first_missed``: only repeats were caught, so the code is unknown."""
+
+    frames: tuple[Frame, ...]
+    first_missed: bool = False
+
+    @property
+    def lead(self) -> Frame:
+        """The frame that says which key it was."""
+        return self.frames[0]
+
+    @property
+    def start_us(self) -> float:
+        return self.frames[0].pulses.start_us
+
+    @property
+    def held_us(self) -> float:
+        return self.frames[-1].pulses.end_us - self.start_us
+
+    def is_repeat(self, index: int) -> bool:
+        return index > 0 or self.first_missed
+
+
+def group_presses(frames: list[Frame]) -> list[Press]:
+    """Presses in order. A frame that repeats the one before it, after less than 150 ms of silence, joins its press."""
+    presses: list[Press] = []
+    for frame in frames:
+        if presses and joins(presses[-1], frame):
+            presses[-1] = Press((*presses[-1].frames, frame), presses[-1].first_missed)
+        else:
+            presses.append(Press((frame,), frame.best is not None and frame.best.stands_for_repeat))
+    return presses
+
+
+def joins(press: Press, frame: Frame) -> bool:
+    """Whether a frame is a repeat within the press before it.
+
+    A toggle is among the bits: it stays while a key is held and turns round with the next press.
+    """
+    if frame.pulses.start_us - press.frames[-1].pulses.end_us >= LONGEST_SILENCE_US:
+        return False
+    reading, lead = frame.best, press.lead.best
+    if reading is None or lead is None:
+        return False
+    if reading.stands_for_repeat:
+        return reading.family == lead.family
+    return not press.first_missed and reading.protocol == lead.protocol and np.array_equal(reading.bits, lead.bits)

@@ -1,0 +1,130 @@
+"""Readings: what a frame says, by each sheet that fits it, with the evidence."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from eager_tern.linecode.identify import identify
+from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost, probabilities
+from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, LineReading
+from eager_tern.protocol.checks import CheckResult, evaluate
+from eager_tern.protocol.matching import Match, match_frame
+from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.values import Floats, Pulses
+
+UNKNOWN = "unknown"
+LN2 = float(np.log(2.0))
+DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
+# Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
+UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
+NOISE_HEAD_START = 4.0
+CLOCK_SIGMA = 0.08
+EXCESS_SIGMA_US = 80.0
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown".
+
+    ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge.
+    """
+
+    protocol: str
+    confidence: float
+    code: Code
+    clock: Clock
+    bits: Bits
+    bit_spans_us: Floats
+    expected_us: Floats
+    fields: dict[str, int] = field(default_factory=dict)
+    checks: tuple[CheckResult, ...] = ()
+    kind: str = ""
+    stands_for_repeat: bool = False
+    family: str = ""
+
+    @property
+    def checks_hold(self) -> bool:
+        return all(check.ok for check in self.checks)
+
+
+def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[tuple[Reading, ...], tuple[LineReading, ...]]:
+    """Readings of one frame, most probable first, and what the frame alone says about its line code.
+
+    Both are empty where random pulses explain it as well.
+    """
+    d = pulses.durations_us
+    lines = identify(pulses)
+    matches = [match for sheet in sheets for match in _matches(d, sheet)]
+    scored = [(_score(d, match), match) for match in matches]
+    scores = [score for score, _ in scored]
+    if lines:
+        scores.append(lines[0].score + UNKNOWN_PRIOR)
+    scores.append(any_pulse_score(d) + NOISE_HEAD_START)
+    chances = probabilities(scores)
+    readings = [_reading_of_match(match, chance) for (_, match), chance in zip(scored, chances, strict=False)]
+    if lines:
+        readings.append(_reading_of_line(lines[0], chances[len(scored)]))
+    if chances[-1] > 0.5:
+        return (), ()
+    return tuple(sorted(readings, key=lambda r: -r.confidence)), lines
+
+
+def _matches(d: Floats, sheet: Sheet) -> Iterable[Match]:
+    for kind in sheet.frames:
+        # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
+        if kind.bit_count or sheet.family == sheet.id:
+            match = match_frame(d, sheet, kind)
+            if match is not None:
+                yield match
+
+
+def _score(d: Floats, match: Match) -> float:
+    """Log probability of the pulses and the bits under the sheet."""
+    known = ~np.isnan(match.expected_us)
+    score = gaussian_score((d - match.expected_us)[known]) + any_pulse_score(d[~known]) - parameter_cost(2, d.size)
+    score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / CLOCK_SIGMA) ** 2
+    score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
+    if not match.bits.size:
+        return score
+    free = match.bits.size
+    for result in (evaluate(check, match.bits) for check in match.sheet.checks):
+        if result.ok:
+            free -= result.width  # given the others, these bits could not be anything else
+        else:
+            score += float(np.log(DAMAGE))
+    return score - free * LN2
+
+
+def _reading_of_match(match: Match, chance: float) -> Reading:
+    sheet, bits = match.sheet, match.bits
+    results = tuple(evaluate(check, bits) for check in sheet.checks) if bits.size else ()
+    confidence = chance * float(np.prod([0.3 for r in results if not r.ok]))
+    return Reading(
+        protocol=sheet.id,
+        confidence=min(confidence, 0.999),
+        code=sheet.code,
+        clock=match.clock,
+        bits=bits,
+        bit_spans_us=match.bit_spans_us,
+        expected_us=match.expected_us,
+        fields={f.name: f.bits.read(bits) for f in sheet.fields} if bits.size else {},
+        checks=results,
+        kind=match.kind.name,
+        stands_for_repeat=match.kind.repeat,
+        family=sheet.family,
+    )
+
+
+def _reading_of_line(line: LineReading, chance: float) -> Reading:
+    return Reading(
+        protocol=UNKNOWN,
+        confidence=min(chance, 0.999),
+        code=line.code,
+        clock=line.clock,
+        bits=line.bits if line.bits.size else NO_BITS,
+        bit_spans_us=line.bit_spans_us,
+        expected_us=line.expected_us,
+    )

@@ -1,0 +1,73 @@
+"""A whole take: its pulses to frames, presses and what is left over as noise."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from eager_tern.protocol.presses import Frame, Press, group_presses
+from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.polarity import find_polarity
+from eager_tern.signal.values import Edges, Polarity, Pulses, pulses_from_edges
+
+FEWEST_PULSES = 3  # a leader with its trailer
+
+
+@dataclass(frozen=True)
+class TakeRead:
+    """``noise`` lists the index ranges (first and last mark) of the bursts that are no frames."""
+
+    pulses: Pulses
+    presses: tuple[Press, ...]
+    noise: tuple[tuple[int, int], ...]
+
+    @property
+    def frames(self) -> list[Frame]:
+        return [frame for press in self.presses for frame in press.frames]
+
+
+def read_pulses(pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None) -> TakeRead:
+    """Frames found by their gaps, read with the sheets and grouped into presses."""
+    frames, noise = read_bursts(pulses, sheets, gaps)
+    return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
+
+
+def read_bursts(
+    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None
+) -> tuple[list[Frame], list[tuple[int, int]]]:
+    """The frames among the bursts of a recording, and the index ranges of the rest."""
+    frames: list[Frame] = []
+    noise: list[tuple[int, int]] = []
+    edges = pulses.edge_times_us
+    for first, last in split_bursts(pulses, gaps):
+        readings, lines = (), ()
+        burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+        if last - first + 1 >= FEWEST_PULSES:
+            readings, lines = read_frame(burst, sheets)
+        if readings:
+            frames.append(Frame(first, last, burst, readings, lines))
+        else:
+            noise.append((first, last))
+    return frames, noise
+
+
+def read_edges(edges: Edges, sheets: Sequence[Sheet], polarity: Polarity | None = None) -> tuple[Polarity, TakeRead]:
+    """A two-level recording read with the polarity given, or the one found.
+
+    Where the line never rests, so that its level says nothing, the polarity that reads better is taken.
+    """
+    if polarity is not None:
+        return polarity, read_pulses(pulses_from_edges(edges, polarity), sheets)
+    found = find_polarity(edges)
+    take = read_pulses(pulses_from_edges(edges, found.polarity), sheets)
+    if found.sure:
+        return found.polarity, take
+    other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
+    turned = read_pulses(pulses_from_edges(edges, other), sheets)
+    return (other, turned) if _weight(turned) > _weight(take) else (found.polarity, take)
+
+
+def _weight(take: TakeRead) -> float:
+    return sum(frame.best.confidence * frame.best.bits.size for frame in take.frames if frame.best is not None)

@@ -1,0 +1,130 @@
+"""The command's documents: readings and frames as JSON and as lines of text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from eager_tern.casebook.values import bit_text
+from eager_tern.intake.files import FileTake
+from eager_tern.protocol.making import MadeFrame
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import Reading
+from eager_tern.signal.values import Floats, Pulses
+
+READINGS = "eager-tern/readings/1"
+FRAME = "eager-tern/frame/1"
+
+
+def readings_document(takes: Sequence[FileTake], with_noise: bool) -> dict[str, Any]:
+    """The JSON document of ``read``."""
+    return {"schema": READINGS, "takes": [_take(take, with_noise) for take in takes]}
+
+
+def frame_document(made: MadeFrame) -> dict[str, Any]:
+    """The JSON document of ``make``."""
+    return {
+        "schema": FRAME,
+        "protocol": made.protocol,
+        "bits": bit_text(made.bits),
+        "pulses_us": _durations(made.pulses.durations_us),
+        "carrier_hz": made.pulses.carrier_hz,
+    }
+
+
+def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
+    capture, take = found.capture, found.take
+    frames = [
+        _frame(frame, number, press.is_repeat(i))
+        for number, press in enumerate(take.presses)
+        for i, frame in enumerate(press.frames)
+    ]
+    if with_noise:
+        edges = take.pulses.edge_times_us
+        frames += [
+            _noise(Pulses(take.pulses.durations_us[a : b + 1], float(edges[a]), take.pulses.carrier_hz))
+            for a, b in take.noise
+        ]
+        frames.sort(key=lambda frame: float(frame["start_us"]))
+    return {
+        "path": capture.path,
+        "format": capture.format,
+        "sample_rate_hz": capture.sample_rate_hz,
+        "channel": capture.channel,
+        "polarity": found.polarity,
+        "carrier_hz": take.pulses.carrier_hz,
+        "keying": None,
+        "frames": frames,
+    }
+
+
+def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
+    best = frame.best
+    document = _stretch(frame.pulses)
+    modulation = {"code": "unknown", "unit_us": None, "mark_excess_us": None, "confidence": 0.0}
+    if best is not None:
+        modulation = {
+            "code": best.code,
+            "unit_us": round(best.clock.unit_us, 2),
+            "mark_excess_us": round(best.clock.excess_us, 2),
+            "confidence": round(min(sum(r.confidence for r in frame.readings if r.code == best.code), 0.999), 4),
+        }
+    return {
+        **document, "press": press, "repeat": repeat, "noise": False, "modulation": modulation,
+        "readings": [_reading(reading) for reading in frame.readings],
+    }  # fmt: skip
+
+
+def _noise(pulses: Pulses) -> dict[str, Any]:
+    modulation = {"code": "unknown", "unit_us": None, "mark_excess_us": None, "confidence": 0.0}
+    return {**_stretch(pulses), "press": None, "repeat": False, "noise": True, "modulation": modulation, "readings": []}
+
+
+def _stretch(pulses: Pulses) -> dict[str, Any]:
+    return {
+        "start_us": round(pulses.start_us, 2),
+        "duration_us": round(pulses.duration_us, 2),
+        "pulses_us": _durations(pulses.durations_us),
+    }
+
+
+def _durations(durations_us: Floats) -> list[float]:
+    return [float(d) for d in np.round(durations_us, 2)]
+
+
+def _reading(reading: Reading) -> dict[str, Any]:
+    return {
+        "protocol": reading.protocol,
+        "confidence": round(reading.confidence, 4),
+        "bits": bit_text(reading.bits),
+        "fields": reading.fields,
+        "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
+    }
+
+
+def describe_take(found: FileTake, with_noise: bool) -> list[str]:
+    """What was read in a take, in lines for a person."""
+    capture, take = found.capture, found.take
+    channel = f", channel {capture.channel}" if capture.channel else ""
+    polarity = f", {found.polarity}" if found.polarity else ""
+    lines = [f"{capture.path}: {capture.format}{channel}{polarity}, {len(take.presses)} presses"]
+    for press in take.presses:
+        lead, more = press.lead, len(press.frames) - 1
+        repeats = f", {more} {'repeat' if more == 1 else 'repeats'}" if more else ""
+        missed = ", only repeats: the first frame was missed" if press.first_missed else ""
+        lines.append(f"  {press.start_us / 1e6:10.4f} s  {_words(lead.best)}{repeats}{missed}")
+    if with_noise and take.noise:
+        lines.append(f"  {len(take.noise)} stretches that are no signal")
+    return lines
+
+
+def _words(reading: Reading | None) -> str:
+    if reading is None:
+        return "unknown"
+    fields = ", ".join(f"{name} {value} (0x{value:02X})" for name, value in reading.fields.items())
+    failed = [check.name for check in reading.checks if not check.ok]
+    doubts = f", does not hold: {', '.join(failed)}" if failed else ""
+    shown = fields or bit_text(reading.bits) or reading.kind
+    return f"{reading.protocol}, {shown}{doubts}, confidence {reading.confidence:.2f}"

@@ -1,0 +1,1 @@
+"""Samples and pulses: thresholds, edges, polarity, bursts."""

@@ -1,0 +1,57 @@
+"""Where a recording falls apart into bursts: the spaces that are too long to lie inside a frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.signal.values import Floats, Pulses
+
+SURE_GAP_US = 15_000.0  # no space inside a frame section of the handsets in use is as long
+GAP_IN_SHORTEST = 12.0  # a leader space has at most 8 units, and a shortened unit still three quarters of its length
+GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
+LEADER_IN_SHORTEST = 3.0
+SMALLEST_GAP_US = 4_000.0
+
+
+@dataclass(frozen=True)
+class GapSettings:
+    """``gap_us`` fixes the shortest gap by hand; None finds it from the pulses around."""
+
+    gap_us: float | None = None
+
+
+def split_bursts(pulses: Pulses, settings: GapSettings | None = None) -> list[tuple[int, int]]:
+    """Index ranges (first mark, last mark; both included) of the bursts between the gaps."""
+    settings = settings or GapSettings()
+    d = pulses.durations_us
+    if d.size == 0:
+        return []
+    if settings.gap_us is not None:
+        gaps = _spaces_where(d, d[1::2] >= settings.gap_us)
+    else:
+        sure = _spaces_where(d, d[1::2] >= SURE_GAP_US)
+        pieces = [piece + first for first, last in _between(sure, d.size) for piece in [_gaps_in(d[first : last + 1])]]
+        gaps = np.sort(np.concatenate([sure, *pieces]))
+    return _between(gaps, d.size)
+
+
+def _spaces_where(durations: Floats, is_gap: np.ndarray) -> np.ndarray:
+    return np.flatnonzero(is_gap) * 2 + 1
+
+
+def _between(gaps: np.ndarray, size: int) -> list[tuple[int, int]]:
+    firsts = np.concatenate(([0], gaps + 1))
+    lasts = np.concatenate((gaps - 1, [size - 1]))
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
+def _gaps_in(durations: Floats) -> np.ndarray:
+    """Indices of the spaces that are long beside the shortest pulses around them."""
+    if durations.size < 5:
+        return np.empty(0, np.intp)
+    shortest = float(np.quantile(durations, 0.25))
+    marks, spaces = durations[:-1:2], durations[1::2]
+    after_data = (spaces > GAP_AFTER_DATA * shortest) & (marks < LEADER_IN_SHORTEST * shortest)
+    return _spaces_where(durations, (spaces > SMALLEST_GAP_US) & ((spaces > GAP_IN_SHORTEST * shortest) | after_data))

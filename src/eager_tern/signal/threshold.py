@@ -1,0 +1,163 @@
+"""Samples to edges: a threshold that follows the signal, with hysteresis, and edges placed between samples."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.values import Edges
+
+Values = NDArray[np.float32]
+
+CHUNK_S = 0.3e-3  # the envelope's grain: short enough to lie inside most pulses or gaps
+REACH_S = 5e-3  # how far round it the envelope looks, so that the level is known in long marks and spaces too
+QUIET_QUANTILE = 0.2  # one chunk in five is taken to hold no edge: its range is noise
+ACTIVE_RATIO = 4.0  # noise alone reaches about 2.5 times its usual range within REACH_S
+SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
+
+
+@dataclass(frozen=True)
+class ThresholdSettings:
+    """``level`` fixes the threshold by hand (in the samples' own units); None follows the signal.
+
+    ``hysteresis`` is the half width of the dead band as a part of the local swing.
+    """
+
+    level: float | None = None
+    hysteresis: float = 0.15
+
+
+def edges_of_samples(
+    blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None
+) -> Edges:
+    """Edges of a sampled line, read block by block so that a long recording needs little memory.
+
+    ``blocks`` are consecutive arrays of shape (n,), all but the last of a length that is a multiple of
+    ``block_grain(rate_hz)``. The threshold is the middle of the line's local range; where that range is no more than
+    noise the last level is kept. An edge is placed by linear interpolation where the line crosses the middle.
+    """
+    settings = settings or ThresholdSettings()
+    grain = block_grain(rate_hz)
+    reach = max(1, round(REACH_S * rate_hz / grain))
+    positions: list[NDArray[np.float64]] = []
+    starts_high: bool | None = None
+    high: bool | None = None
+    offset = 0
+    for before, block, after in _with_neighbours(blocks, reach * grain):
+        x = np.concatenate((before, block, after))
+        first = offset - before.size
+        found, rising = _crossings(x, grain, reach, settings)
+        inside = (found >= before.size - 0.5) & (found < before.size + block.size - 0.5)
+        found, rising = found[inside], rising[inside]
+        # A block's own first decision may repeat the level the last one ended on.
+        if found.size and high is not None and rising[0] == high:
+            found, rising = found[1:], rising[1:]
+        if found.size:
+            if starts_high is None:
+                starts_high = not rising[0]
+            keep = np.concatenate(([True], rising[1:] != rising[:-1]))
+            positions.append(found[keep] + first)
+            high = bool(rising[keep][-1])
+        offset += block.size
+    all_positions = np.concatenate(positions) if positions else np.empty(0)
+    us = 1e6 / rate_hz
+    return Edges(all_positions * us, bool(starts_high), 0.0, offset * us)
+
+
+def block_grain(rate_hz: float) -> int:
+    """Samples in a chunk of the envelope: a power of two near ``CHUNK_S``."""
+    return 1 << max(1, round(np.log2(max(CHUNK_S * rate_hz, 2.0))))
+
+
+def _with_neighbours(blocks: Iterable[Values], margin: int) -> Iterator[tuple[Values, Values, Values]]:
+    """Each block with up to ``margin`` samples of what stands before and after it."""
+    empty: Values = np.empty(0, np.float32)
+    before, current = empty, None
+    for following in blocks:
+        if current is not None:
+            yield before, current, following[:margin]
+            before = current[-margin:]
+        current = following
+    if current is not None:
+        yield before, current, empty
+
+
+def _fold(x: Values, grain: int, pick: np.ufunc) -> Values:
+    """Largest or smallest value of each chunk, by halving: much quicker than a reduction over a short axis."""
+    while grain > 1:
+        x = pick(x[::2], x[1::2])
+        grain //= 2
+    return x
+
+
+def _spread(x: Values, reach: int, pick: np.ufunc) -> Values:
+    """Largest or smallest value within ``reach`` chunks on either side, by doubling."""
+    padded = np.pad(x, reach, mode="edge")
+    width, target = 1, 2 * reach + 1
+    while width < target:
+        step = min(width, target - width)
+        padded = pick(padded[:-step], padded[step:])
+        width += step
+    return padded
+
+
+def _crossings(
+    x: Values, grain: int, reach: int, settings: ThresholdSettings
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Positions (in samples of ``x``) and directions of the crossings that pass the dead band."""
+    none = np.empty(0), np.empty(0, np.bool_)
+    if x.size < 2:
+        return none
+    short = -x.size % grain
+    padded = np.pad(x, (0, short), mode="edge") if short else x
+    chunk_high, chunk_low = _fold(padded, grain, np.maximum), _fold(padded, grain, np.minimum)
+    high, low = _spread(chunk_high, reach, np.maximum), _spread(chunk_low, reach, np.minimum)
+    swing = high - low
+    noise = np.quantile(chunk_high - chunk_low, QUIET_QUANTILE)
+    middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
+    band = settings.hysteresis * swing
+    quiet = swing <= max(ACTIVE_RATIO * noise, SMALLEST_SWING)
+    upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
+    lower = np.where(quiet, -np.inf, middle - band).astype(np.float32)
+    # Only chunks that touch a bound can hold an edge.
+    busy = np.flatnonzero((chunk_high > upper) | (chunk_low < lower))
+    if busy.size == 0:
+        return none
+    rows = padded.reshape(-1, grain)
+    if busy.size < 0.7 * rows.shape[0]:
+        rows, upper_busy, lower_busy = rows[busy], upper[busy], lower[busy]
+    else:
+        busy, upper_busy, lower_busy = np.arange(rows.shape[0]), upper, lower
+    level = (rows > upper_busy[:, None]).view(np.int8) - (rows < lower_busy[:, None]).view(np.int8)
+    flat = level.ravel()
+    turns = np.flatnonzero(flat[1:] != flat[:-1]) + 1
+    turns = np.concatenate(([0], turns))
+    decided = turns[flat[turns] != 0]
+    states = flat[decided]
+    decided = decided[np.concatenate(([True], states[1:] != states[:-1]))]
+    at = busy[decided // grain] * grain + decided % grain
+    rising = flat[decided] > 0
+    # The first decision only says which level the line is on, unless the line crosses over just before it.
+    position = _interpolate(padded, at, rising, middle[at // grain])
+    return position[1:], rising[1:]
+
+
+def _interpolate(
+    x: Values, at: NDArray[np.intp], rising: NDArray[np.bool_], middle: Values
+) -> NDArray[np.float64]:
+    """Where the line crossed ``middle`` on its way to sample ``at``, which lies beyond the dead band."""
+    sign = np.where(rising, 1.0, -1.0)
+    index = at.copy()
+    beyond = np.ones(at.size, np.bool_)
+    for _ in range(64):  # a slow edge may have crossed the middle some samples before
+        beyond &= (index > 1) & (sign * (x[index - 1] - middle) > 0)
+        if not beyond.any():
+            break
+        index[beyond] -= 1
+    after, before = x[index].astype(np.float64), x[np.maximum(index - 1, 0)].astype(np.float64)
+    step = after - before
+    part = np.divide(middle - before, step, out=np.ones_like(step), where=step != 0)
+    return index - 1 + np.clip(part, 0.0, 1.0)

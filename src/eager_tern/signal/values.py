@@ -1,0 +1,107 @@
+"""The values of the first stage: samples, edges, pulses."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Polarity = Literal["mark-low", "mark-high"]
+
+
+@dataclass(frozen=True)
+class Edges:
+    """The changes of a two-level line, before anyone has said which level is a mark.
+
+    ``times_us`` has shape (n,) and rises. The line is ``starts_high`` or not before the first edge and turns
+    at each. The recording lasts from ``start_us`` to ``end_us``.
+    """
+
+    times_us: Floats
+    starts_high: bool
+    start_us: float
+    end_us: float
+
+
+@dataclass(frozen=True)
+class Pulses:
+    """Alternating marks and spaces, µs.
+
+    ``durations_us`` has shape (n,), n odd or zero: it begins and ends with a mark. ``start_us`` is the start of
+    the first mark, counted from the start of the take.
+    """
+
+    durations_us: Floats
+    start_us: float = 0.0
+    carrier_hz: float | None = None
+
+    @property
+    def edge_times_us(self) -> Floats:
+        """Times of all edges, shape (n + 1,), counted from the start of the take."""
+        return self.start_us + np.concatenate(([0.0], np.cumsum(self.durations_us)))
+
+    @property
+    def duration_us(self) -> float:
+        return float(self.durations_us.sum())
+
+    @property
+    def end_us(self) -> float:
+        return self.start_us + self.duration_us
+
+    def part(self, first: int, last: int) -> Pulses:
+        """The pulses from mark ``first`` to mark ``last``, both even indices and included."""
+        start = self.start_us + float(self.durations_us[:first].sum())
+        return Pulses(self.durations_us[first : last + 1], start, self.carrier_hz)
+
+
+NO_PULSES = Pulses(np.empty(0))
+
+
+def pulses_from_signed(durations_us: Floats, start_us: float = 0.0, carrier_hz: float | None = None) -> Pulses:
+    """Pulses from signed durations (positive: mark, negative: space), of any order.
+
+    Neighbours of one sign are joined, zeros dropped, a space before the first mark moves the start, one after the
+    last is left out.
+    """
+    signed = np.asarray(durations_us, dtype=np.float64)
+    signed = signed[signed != 0]
+    if signed.size == 0:
+        return Pulses(np.empty(0), start_us, carrier_hz)
+    marks = signed > 0
+    run_starts = np.concatenate(([0], np.flatnonzero(marks[1:] != marks[:-1]) + 1))
+    joined = np.abs(np.add.reduceat(signed, run_starts))
+    if not marks[0]:
+        start_us += float(joined[0])
+        joined = joined[1:]
+    odd = joined.size - 1 + joined.size % 2
+    return Pulses(joined[: max(odd, 0)], start_us, carrier_hz)
+
+
+def signed_durations(pulses: Pulses) -> Floats:
+    """Durations with their sign: marks positive, spaces negative, shape (n,)."""
+    signed = pulses.durations_us.copy()
+    signed[1::2] *= -1
+    return signed
+
+
+def signed_from_start(pulses: Pulses) -> Floats:
+    """As ``signed_durations``, with the silence before the first mark in front where there is one."""
+    signed = signed_durations(pulses)
+    return np.concatenate(([-pulses.start_us], signed)) if pulses.start_us > 0 else signed
+
+
+def pulses_from_edges(edges: Edges, polarity: Polarity) -> Pulses:
+    """The pulses of a line whose marks have the given polarity.
+
+    A level that was there before the first edge or stays after the last counts as a mark if it is one: its length is
+    what was seen of it.
+    """
+    times = np.concatenate(([edges.start_us], edges.times_us, [edges.end_us]))
+    durations = np.diff(times)
+    signs = np.ones(durations.size)
+    starts_as_mark = edges.starts_high == (polarity == "mark-high")
+    signs[int(starts_as_mark) :: 2] = -1
+    return pulses_from_signed(durations * signs, 0.0)
