@@ -15,7 +15,7 @@ check: .venv/dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
-	$(BIN)/lint-imports
+	PYTHONPATH=src $(BIN)/lint-imports
 
 screenshots: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m eager_tern.desk.screenshots docs/screenshots

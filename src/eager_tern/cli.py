@@ -141,7 +141,12 @@ def sources(as_json: AsJson = False) -> None:
 
     found = list_sources()
     if as_json:
-        _print_json({"schema": "eager-tern/sources/1", "sources": [{"id": s.id, "description": s.description} for s in found]})
+        _print_json(
+            {
+                "schema": "eager-tern/sources/1",
+                "sources": [{"id": s.id, "description": s.description} for s in found],
+            }
+        )
         return
     for one in found:
         print(f"{one.id}\t{one.description}")

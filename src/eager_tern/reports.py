@@ -79,7 +79,14 @@ def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
 
 def _noise(pulses: Pulses) -> dict[str, Any]:
     modulation = {"code": "unknown", "unit_us": None, "mark_excess_us": None, "confidence": 0.0}
-    return {**_stretch(pulses), "press": None, "repeat": False, "noise": True, "modulation": modulation, "readings": []}
+    return {
+        **_stretch(pulses),
+        "press": None,
+        "repeat": False,
+        "noise": True,
+        "modulation": modulation,
+        "readings": [],
+    }
 
 
 def _stretch(pulses: Pulses) -> dict[str, Any]:

@@ -45,9 +45,15 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
         timings = [round(float(d), 1) for d in pulses.durations_us[first : last + 1]]
         found.append(
             ExportedKey(
-                key.name, best.reading.protocol, fields.get("address"), fields.get("command"), fields,
-                best.reading.bits, pulses.carrier_hz, timings,
-            )  # fmt: skip
+                key.name,
+                best.reading.protocol,
+                fields.get("address"),
+                fields.get("command"),
+                fields,
+                best.reading.bits,
+                pulses.carrier_hz,
+                timings,
+            )
         )
     return found
 
@@ -76,8 +82,10 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
     prefix = _identifier(gadget.name)
     guard = f"{prefix.upper()}_KEYS_H"
     names = _distinct([f"{prefix}_{_identifier(key.name)}" for key in keys])
-    lines = [f"/* Keys of {_comment(gadget.name)}: microseconds, mark first. */", f"#ifndef {guard}", f"#define {guard}",
-             "", "#include <stdint.h>", ""]  # fmt: skip
+    lines = [
+        f"/* Keys of {_comment(gadget.name)}: microseconds, mark first. */",
+        *(f"#ifndef {guard}", f"#define {guard}", "", "#include <stdint.h>", ""),
+    ]
     for key, name in zip(keys, names, strict=True):
         values = ", ".join(str(round(d)) for d in key.pulses_us)
         lines += [
@@ -109,7 +117,12 @@ def _comment(text: str) -> str:
 
 
 def _identifier(name: str) -> str:
-    plain = name.lower().replace("+", " plus ").replace("−", " minus ").replace("-", " minus " if name.endswith("-") else " ")
+    plain = (
+        name.lower()
+        .replace("+", " plus ")
+        .replace("−", " minus ")
+        .replace("-", " minus " if name.endswith("-") else " ")
+    )
     word = re.sub(r"[^a-z0-9]+", "_", plain).strip("_") or "key"
     return f"n{word}" if word[0].isdigit() else word
 

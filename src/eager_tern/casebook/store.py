@@ -62,7 +62,9 @@ class Casebook:
             raise InputError(path, "is a database, but not a casebook")
         if version > SCHEMA:
             db.close()
-            reason = f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
+            reason = (
+                f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
+            )
             raise InputError(path, reason)
         return cls(path, db)
 
@@ -118,8 +120,8 @@ class Casebook:
     # Takes and their raw pulses
 
     def takes(self) -> list[Take]:
-        query = "SELECT id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz FROM take ORDER BY id"
-        return [Take(*row) for row in self._db.execute(query)]
+        columns = "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz"
+        return [Take(*row) for row in self._db.execute(f"SELECT {columns} FROM take ORDER BY id")]
 
     def add_take(
         self,
@@ -173,7 +175,13 @@ class Casebook:
         return _caught(self._db.execute(query, (press_id,)).fetchone())
 
     def put_press(
-        self, take_id: int, reading: PressReading, *, stray: bool = False, caught_at: float = 0.0, label: str = ""
+        self,
+        take_id: int,
+        reading: PressReading,
+        *,
+        stray: bool = False,
+        caught_at: float = 0.0,
+        label: str = "",
     ) -> int:
         """Keep a press, or what is now known of one that began at the same mark."""
         with self.changing() as db:
@@ -181,7 +189,14 @@ class Casebook:
                 "INSERT INTO press (take_id, first, stray, caught_at, label, reading) VALUES (?, ?, ?, ?, ?, ?)"
                 " ON CONFLICT (take_id, first) DO UPDATE SET reading = excluded.reading, stray = excluded.stray"
                 " RETURNING id",
-                (take_id, reading.frames[0][0], stray, caught_at, label, reading.model_dump_json(exclude_defaults=True)),
+                (
+                    take_id,
+                    reading.frames[0][0],
+                    stray,
+                    caught_at,
+                    label,
+                    reading.model_dump_json(exclude_defaults=True),
+                ),
             ).fetchone()
         return int(row[0])
 

@@ -111,7 +111,12 @@ def _numbers(text: str, header: _Header, path: Path) -> Floats:
         body = body.replace(",", ".")
     try:
         table = np.loadtxt(
-            io.StringIO(body), delimiter=header.delimiter, skiprows=header.line, ndmin=2, comments="#", quotechar='"'
+            io.StringIO(body),
+            delimiter=header.delimiter,
+            skiprows=header.line,
+            ndmin=2,
+            comments="#",
+            quotechar='"',
         )
     except ValueError as error:
         found = re.search(r"(.*?) (?:at|from .* at) row (\d+)", str(error))

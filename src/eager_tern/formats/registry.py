@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
@@ -16,12 +17,14 @@ HEAD = 4096
 class Format(Protocol):
     """What a format's module has."""
 
-    NAME: str
-    SUFFIXES: tuple[str, ...]
-
-    def recognises(self, head: bytes) -> bool: ...
-    def read(self, path: Path) -> list[Capture]: ...
-    def write(self, path: Path, pulses: Pulses) -> None: ...
+    @property
+    def SUFFIXES(self) -> tuple[str, ...]: ...
+    @property
+    def recognises(self) -> Callable[[bytes], bool]: ...
+    @property
+    def read(self) -> Callable[[Path], list[Capture]]: ...
+    @property
+    def write(self) -> Callable[[Path, Pulses], None]: ...
 
 
 # In the order in which they are asked; any text is timing text in the end.

@@ -9,10 +9,10 @@ import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
+from eager_tern.intake.files import stray_readings
 from eager_tern.protocol.presses import Frame, Press, joins
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_bursts
-from eager_tern.intake.files import stray_readings
 from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
@@ -29,7 +29,13 @@ class Listening:
     """One take being recorded. Nothing is read before the silence behind it shows that it is whole."""
 
     def __init__(
-        self, casebook: Casebook, gadget_id: int, source: str, form: str, sheets: Sequence[Sheet], started_at: float
+        self,
+        casebook: Casebook,
+        gadget_id: int,
+        source: str,
+        form: str,
+        sheets: Sequence[Sheet],
+        started_at: float,
     ) -> None:
         self._casebook = casebook
         self._sheets = sheets
@@ -88,7 +94,11 @@ class Listening:
         with self._casebook.changing():
             for frame in frames:
                 frame = Frame(
-                    frame.first + self._index, frame.last + self._index, frame.pulses, frame.readings, frame.lines
+                    frame.first + self._index,
+                    frame.last + self._index,
+                    frame.pulses,
+                    frame.readings,
+                    frame.lines,
                 )
                 if self._press is not None and joins(self._press, frame):
                     self._press = Press((*self._press.frames, frame), self._press.first_missed)

@@ -7,7 +7,6 @@ import numpy as np
 from eager_tern.linecode.values import Clock
 from eager_tern.signal.values import Floats
 
-
 SIGNS = np.tile([1.0, -1.0], 1 << 12)
 
 

@@ -87,9 +87,7 @@ def _unit_choices(same_marks: bool, same_spaces: bool) -> Floats:
         return [(a, b) for a in lengths for b in lengths if (a == b if same else a < b)]
 
     choices = [
-        (m[0], s[0], m[1], s[1])
-        for m, s in product(pairs(same_marks), pairs(same_spaces))
-        if m[0] <= 2 or s[0] <= 2
+        (m[0], s[0], m[1], s[1]) for m, s in product(pairs(same_marks), pairs(same_spaces)) if m[0] <= 2 or s[0] <= 2
     ]
     return np.array(choices, dtype=np.float64)
 
@@ -131,7 +129,7 @@ def biphase(durations_us: Floats, leader: int) -> LineReading | None:
     lengths = np.diff(places)
     if lengths.max() > 2 or clock.unit_us <= 0 or not np.any(lengths == 2):
         return None
-    best: tuple[int, Bits, float] | None = None
+    best: tuple[int, Bits, int] | None = None
     for shift in (0, 1):  # 1: the first half bit was a space and cannot be seen
         levels = np.repeat(np.arange(data.size) % 2 == 0, lengths)
         halves = np.concatenate((np.zeros(shift, np.bool_), levels))

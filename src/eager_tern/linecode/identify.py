@@ -31,4 +31,3 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
             best_of[reading.code] = replace(reading, probability=chance)
     known = tuple(best_of.values())
     return known if known and known[0].probability > 0.5 else ()
-

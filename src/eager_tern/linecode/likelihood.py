@@ -22,7 +22,7 @@ def gaussian_score(residuals_us: Floats) -> float:
         return 0.0
     variance = (float(residuals_us @ residuals_us) + PRIOR_WEIGHT * PRIOR_SIGMA_US**2) / (n + PRIOR_WEIGHT)
     rest = float(residuals_us @ residuals_us) / variance
-    return -0.5 * (n * np.log(2 * np.pi * variance) + rest)
+    return -0.5 * float(n * np.log(2 * np.pi * variance) + rest)
 
 
 def any_pulse_score(durations_us: Floats) -> float:

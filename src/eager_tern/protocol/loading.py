@@ -21,8 +21,8 @@ BASE_KEY = "based_on"
 def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
     """A sheet from its TOML text.
 
-    ``base`` finds the sheet that ``based_on`` names (the library's, if not given); its keys stand wherever this text does
-    not say otherwise. Raises InputError with the line and the reason.
+    ``base`` finds the sheet that ``based_on`` names (the library's, if not given); its keys stand wherever this
+    text does not say otherwise. Raises InputError with the line and the reason.
     """
     try:
         own = tomllib.loads(text)
@@ -37,7 +37,11 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
         parent = (base or library_sheet)(name) if isinstance(name, str) else None
         if parent is None:
             raise InputError(source, f'there is no sheet "{name}" to base this one on', _line(text, (BASE_KEY,)))
-        raw = {**parent.model_dump(exclude_defaults=True, exclude={"id", "name"}), "family": parent.family, **raw}
+        raw = {
+            **parent.model_dump(exclude_defaults=True, exclude={"id", "name"}),
+            "family": parent.family,
+            **raw,
+        }
     raw.setdefault("family", own.get("id", ""))
     try:
         return Sheet.model_validate(raw)

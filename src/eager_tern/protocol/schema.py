@@ -6,7 +6,15 @@ from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveFloat, PositiveInt, model_validator
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PositiveFloat,
+    PositiveInt,
+    model_validator,
+)
 
 from eager_tern.linecode.values import Code
 from eager_tern.protocol.positions import Positions, parse_positions
@@ -157,16 +165,16 @@ class Sheet(Strict):
         counts = {kind.bit_count for kind in self.frames if kind.bit_count}
         if len(counts) > 1:
             raise ValueError("frames with bits must all have the same number of them")
-        for name, symbol in (("zero", self.zero), ("one", self.one)):
+        for key, symbol in (("zero", self.zero), ("one", self.one)):
             if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
-                raise ValueError(f'"{name}" alternates marks (positive) and spaces (negative)')
+                raise ValueError(f'"{key}" alternates marks (positive) and spaces (negative)')
         count = self.bit_count
         if count > MOST_BITS:
             raise ValueError(f"a frame has at most {MOST_BITS} bits")
-        for thing in (*self.fields, *self.checks):
-            where = thing.bits if isinstance(thing, DataField) else thing.at
+        places = [(f.name, f.bits) for f in self.fields] + [(c.name, c.at) for c in self.checks]
+        for name, where in places:
             if int(where.index.max()) >= count:
-                raise ValueError(f'"{thing.name}" uses bit {int(where.index.max())}, but a frame has {count} bits')
+                raise ValueError(f'"{name}" uses bit {int(where.index.max())}, but a frame has {count} bits')
         for check in self.checks:
             last = max([b for _, b in check.covers] + ([int(check.of.index.max())] if check.of else []), default=0)
             if last >= count:

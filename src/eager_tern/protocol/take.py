@@ -42,10 +42,8 @@ def read_bursts(
     noise: list[tuple[int, int]] = []
     edges = pulses.edge_times_us
     for first, last in split_bursts(pulses, gaps):
-        readings, lines = (), ()
         burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-        if last - first + 1 >= FEWEST_PULSES:
-            readings, lines = read_frame(burst, sheets)
+        readings, lines = read_frame(burst, sheets) if last - first + 1 >= FEWEST_PULSES else ((), ())
         if readings:
             frames.append(Frame(first, last, burst, readings, lines))
         else:

@@ -30,9 +30,7 @@ class ThresholdSettings:
     hysteresis: float = 0.15
 
 
-def edges_of_samples(
-    blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None
-) -> Edges:
+def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
     """Edges of a sampled line, read block by block so that a long recording needs little memory.
 
     ``blocks`` are consecutive arrays of shape (n,), all but the last of a length that is a multiple of
@@ -69,7 +67,7 @@ def edges_of_samples(
 
 def block_grain(rate_hz: float) -> int:
     """Samples in a chunk of the envelope: a power of two near ``CHUNK_S``."""
-    return 1 << max(1, round(np.log2(max(CHUNK_S * rate_hz, 2.0))))
+    return int(1 << max(1, round(float(np.log2(max(CHUNK_S * rate_hz, 2.0))))))
 
 
 def _with_neighbours(blocks: Iterable[Values], margin: int) -> Iterator[tuple[Values, Values, Values]]:
@@ -145,9 +143,7 @@ def _crossings(
     return position[1:], rising[1:]
 
 
-def _interpolate(
-    x: Values, at: NDArray[np.intp], rising: NDArray[np.bool_], middle: Values
-) -> NDArray[np.float64]:
+def _interpolate(x: Values, at: NDArray[np.intp], rising: NDArray[np.bool_], middle: Values) -> NDArray[np.float64]:
     """Where the line crossed ``middle`` on its way to sample ``at``, which lies beyond the dead band."""
     sign = np.where(rising, 1.0, -1.0)
     index = at.copy()
@@ -160,4 +156,4 @@ def _interpolate(
     after, before = x[index].astype(np.float64), x[np.maximum(index - 1, 0)].astype(np.float64)
     step = after - before
     part = np.divide(middle - before, step, out=np.ones_like(step), where=step != 0)
-    return index - 1 + np.clip(part, 0.0, 1.0)
+    return np.asarray(index - 1 + np.clip(part, 0.0, 1.0))

@@ -1,0 +1,153 @@
+"""The bits of one frame: digits in ruled cells, groups as braces with their name and value."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from eager_tern.desk.document import Document
+from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import hex_value
+from eager_tern.protocol.layout import BitGroup, bit_groups
+from eager_tern.protocol.loading import library_sheet
+from eager_tern.protocol.reading import Reading
+
+CELL, CELL_HEIGHT, GROUP_GAP = 19, 27, 10
+LEFT = 18
+ROW_HEIGHT, INDEX_HEIGHT = 112, 16
+BASES = ("hex", "decimal", "binary")
+MARKS = {True: "✓ holds", False: "✗ does not hold"}
+
+
+class Bits(QWidget):
+    """Cells of the selected frame's best reading."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self._reading: Reading | None = None
+        self._groups: list[BitGroup] = []
+        self._hovered = -1
+        self.base = "hex"
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        document.hovered_bit.connect(self._hover)
+
+    def show_reading(self, reading: Reading | None) -> None:
+        """Another reading, or none."""
+        self._reading = reading
+        sheet = library_sheet(reading.protocol) if reading is not None else None
+        self._groups = bit_groups(reading, sheet) if reading is not None else []
+        text = " ".join(f"{g.name or 'bits'} {self._value(g)}" for g in self._groups)
+        self.setAccessibleName(f"Bits of the selected frame: {text}")
+        self.setFixedHeight(self.sizeHint().height())
+        self.update()
+
+    def show_base(self, base: str) -> None:
+        """Values in hex, decimal or binary."""
+        self.base = base
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        rows = self._cells()[1] if self._groups else 0
+        return QSize(600, rows * ROW_HEIGHT)
+
+    def resizeEvent(self, event: object) -> None:
+        self.setFixedHeight(self.sizeHint().height())
+
+    def _hover(self, bit: int) -> None:
+        self._hovered = bit
+        self.update()
+
+    def _cells(self) -> tuple[list[QRectF], int]:
+        """The cell of each bit, and how many rows they take: groups are not broken where a row can hold them."""
+        x, row = float(LEFT), 0
+        cells: list[QRectF] = []
+        widest = max(self.width() - LEFT, 20 * CELL)
+        for group in self._groups:
+            if x > LEFT and x + self._group_width(group) > widest:
+                x, row = float(LEFT), row + 1
+            start = x
+            for _ in range(group.width):
+                if x + CELL > widest:
+                    x, row = float(LEFT), row + 1
+                    start = x
+                cells.append(QRectF(x, row * ROW_HEIGHT + INDEX_HEIGHT, CELL, CELL_HEIGHT))
+                x += CELL
+            x = max(x, start + self._group_width(group)) + GROUP_GAP
+        return cells, row + 1
+
+    def _group_width(self, group: BitGroup) -> float:
+        """A narrow group has room for its caption all the same."""
+        return max(group.width * CELL, min(7.0 * max(len(group.name), len(self._value(group))), 90.0))
+
+    def _value(self, group: BitGroup) -> str:
+        if group.holds is not None:
+            return MARKS[group.holds]
+        if group.value is None:
+            return ""
+        match self.base:
+            case "decimal":
+                return str(group.value)
+            case "binary":
+                return f"{group.value:b}"
+            case _:
+                return f"0x{hex_value(group.value, group.width)}"
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._reading is None or not self._groups:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        cells, _ = self._cells()
+        for n, cell in enumerate(cells):
+            lit = n == self._hovered
+            painter.setPen(QPen(colour("attention" if lit else "rule"), 1.6 if lit else 1))
+            painter.setBrush(colour("attention", 0.2) if lit else colour("card"))
+            painter.drawRect(cell)
+            painter.setFont(digit_font(14))
+            painter.setPen(colour("ink"))
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, str(int(self._reading.bits[n])))
+            if n % 4 == 0:
+                painter.setFont(digit_font(SMALL_PX))
+                painter.setPen(colour("quiet"))
+                painter.drawText(QRectF(cell.left() - 4, cell.top() - 15, cell.width() + 8, 13),
+                                 Qt.AlignmentFlag.AlignHCenter, str(n))  # fmt: skip
+        for group in self._groups:
+            self._brace(painter, cells, group)
+
+    def _brace(self, painter: QPainter, cells: list[QRectF], group: BitGroup) -> None:
+        if group.role == "bits" and not group.name:
+            return
+        role = "ink" if group.role == "field" else "proven" if group.holds else "attention"
+        painter.setPen(QPen(colour(role), 1.3))
+        left, right = cells[group.first].left() + 1, cells[group.last].right() - 1
+        y = cells[group.last].bottom() + 5
+        middle = (left + right) / 2
+        point = 4 if right - left > 30 else 0  # a narrow brace has no room for its tip
+        path = QPainterPath(QPointF(left, y))
+        for x, dy in ((left + 5, 6), (middle - point, 6), (middle, 6 + point), (middle + point, 6), (right - 5, 6), (right, 0)):
+            path.lineTo(QPointF(x, y + dy))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+        width = max(self._group_width(group), right - left)
+        wide = group.width * CELL >= self._group_width(group)
+        area = QRectF(middle - width / 2 - 4 if wide else left, y + 12, width + 8, 16)
+        flags = Qt.AlignmentFlag.AlignHCenter if wide else Qt.AlignmentFlag.AlignLeft
+        painter.setFont(text_font(SMALL_PX + 1))
+        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideRight, int(area.width()))
+        painter.drawText(area, flags, name)
+        painter.setFont(digit_font(13))
+        painter.drawText(area.translated(0, 17).adjusted(0, 0, 0, 3), flags, self._value(group))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        cells, _ = self._cells() if self._groups else ([], 0)
+        bit = next((n for n, cell in enumerate(cells) if cell.contains(event.position())), -1)
+        if bit != self._hovered:
+            self._document.hovered_bit.emit(bit)
+
+    def leaveEvent(self, event: object) -> None:
+        self._document.hovered_bit.emit(-1)

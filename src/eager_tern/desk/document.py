@@ -1,0 +1,286 @@
+"""The open casebook and what is selected in it: the one thing every view looks at."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from functools import lru_cache
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from eager_tern.casebook.changes import Change, History, Label
+from eager_tern.casebook.keys import Key, table_of_keys
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import Caught, Gadget, Take
+from eager_tern.errors import InputError
+from eager_tern.intake.files import FileTake, keep
+from eager_tern.intake.live import Listening
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import read_frame
+from eager_tern.signal.values import Floats, Pulses
+
+FRAMES_KEPT = 256
+
+
+class Document(QObject):
+    """Views read it and are told by its signals what to look at again; commands change it."""
+
+    opened = pyqtSignal()  # another casebook, or another gadget of it
+    presses_changed = pyqtSignal()
+    press_grown = pyqtSignal(int)  # one press is new or has got more repeats
+    selection_changed = pyqtSignal()
+    history_changed = pyqtSignal()
+    hovered_bit = pyqtSignal(int)  # -1: none
+    troubled = pyqtSignal(str)  # something the user should know
+    pulses_heard = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.casebook: Casebook | None = None
+        self.gadget: Gadget | None = None
+        self.presses: list[Caught] = []
+        self.selected: tuple[int, ...] = ()
+        self.history = History()
+        self._listening: Listening | None = None
+        self._by_id: dict[int, Caught] = {}
+        self._takes: dict[int, Take] = {}
+        self._pulses: dict[int, Pulses] = {}
+        self._edges: dict[int, tuple[Pulses, Floats]] = {}
+        self._read = lru_cache(FRAMES_KEPT)(self._read_frame)
+
+    # Casebooks and gadgets
+
+    def open(self, path: Path) -> bool:
+        """Open a casebook in place of this one; where that fails, say why and keep this one."""
+        try:
+            casebook = Casebook.open(path)
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return False
+        self._replace(casebook)
+        return True
+
+    def create(self, path: Path, gadget: str) -> bool:
+        try:
+            casebook = Casebook.create(path)
+            casebook.add_gadget(gadget)
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return False
+        self._replace(casebook)
+        return True
+
+    def save_as(self, path: Path) -> bool:
+        if self.casebook is None or path.absolute() == self.casebook.path.absolute():
+            return False
+        gadget_id = self.gadget.id if self.gadget else None
+        self.stop_listening()
+        try:
+            self._replace(self.casebook.save_as(path), gadget_id, close=False)
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return False
+        return True
+
+    def _replace(self, casebook: Casebook, gadget_id: int | None = None, close: bool = True) -> None:
+        self.stop_listening()
+        if close:
+            self.close()
+        self.casebook, self.history = casebook, History()
+        gadgets = casebook.gadgets()
+        self.gadget = next((g for g in gadgets if g.id == gadget_id), gadgets[0] if gadgets else None)
+        self._load()
+        self.history_changed.emit()
+
+    def close(self) -> None:
+        """Let go of the casebook."""
+        self.stop_listening()
+        if self.casebook is not None:
+            self.casebook.close()
+        self.casebook, self.gadget = None, None
+
+    def choose_gadget(self, gadget_id: int) -> None:
+        self.stop_listening()
+        if self.casebook is not None:
+            self.gadget = next(g for g in self.casebook.gadgets() if g.id == gadget_id)
+            self._load()
+
+    def add_gadget(self, name: str) -> None:
+        if self.casebook is not None and self._try(lambda book: book.add_gadget(name)):
+            self.choose_gadget(self.casebook.gadgets()[-1].id)
+
+    def _load(self) -> None:
+        self.selected = ()
+        self._pulses.clear()
+        self._read.cache_clear()
+        self._refresh()
+        self.opened.emit()
+        self.select(tuple(press.id for press in self.shown_presses()[-1:]))
+
+    def _refresh(self) -> None:
+        if self.casebook is None or self.gadget is None:
+            self.presses, self._takes = [], {}
+        else:
+            self.presses = self.casebook.presses(self.gadget.id)
+            self._takes = {take.id: take for take in self.casebook.takes()}
+        self._by_id = {press.id: press for press in self.presses}
+
+    # What is there
+
+    def shown_presses(self) -> list[Caught]:
+        """The presses of the log, without strays and deleted ones."""
+        return [press for press in self.presses if not press.deleted and not press.stray]
+
+    def press(self, press_id: int) -> Caught | None:
+        return self._by_id.get(press_id)
+
+    def take(self, press: Caught) -> Take | None:
+        return self._takes.get(press.take_id)
+
+    def keys(self) -> list[Key]:
+        if self.casebook is None or self.gadget is None:
+            return []
+        return table_of_keys(self.presses, self.casebook.key_places(self.gadget.id))
+
+    def take_pulses(self, take_id: int) -> Pulses:
+        """All pulses of a take."""
+        assert self.casebook is not None
+        if take_id not in self._pulses:
+            self._pulses[take_id] = self.casebook.take_pulses(take_id)
+        return self._pulses[take_id]
+
+    def take_edges(self, take_id: int) -> Floats:
+        """The times of all edges of a take, the same array until the take changes."""
+        pulses = self.take_pulses(take_id)
+        known = self._edges.get(take_id)
+        if known is None or known[0] is not pulses:
+            known = self._edges[take_id] = (pulses, pulses.edge_times_us)
+        return known[1]
+
+    def frame_pulses(self, press: Caught, number: int = 0) -> Pulses:
+        """The pulses of one of a press's frames."""
+        first, last = press.reading.frames[number]
+        return self.take_pulses(press.take_id).part(first, last)
+
+    def frame(self, press: Caught) -> Frame:
+        """A press's first frame, read anew from its raw pulses."""
+        return self._read(press.take_id, *press.reading.frames[0])
+
+    def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
+        pulses = self.take_pulses(take_id).part(first, last)
+        readings, lines = read_frame(pulses, library())
+        return Frame(first, last, pulses, readings, lines)
+
+    def selected_presses(self) -> list[Caught]:
+        return [press for i in self.selected if (press := self._by_id.get(i)) is not None]
+
+    # What the user does
+
+    def select(self, press_ids: Sequence[int]) -> None:
+        if tuple(press_ids) != self.selected:
+            self.selected = tuple(press_ids)
+            self.hovered_bit.emit(-1)
+            self.selection_changed.emit()
+
+    def change(self, change: Change) -> None:
+        """Do something that can be taken back."""
+        if self._try(lambda book: self.history.do(book, change)):
+            self._after_change()
+
+    def label(self, press_id: int, text: str) -> None:
+        press = self._by_id.get(press_id)
+        if press is not None and press.label != text.strip():
+            self.change(Label(((press_id, text.strip()),)))
+
+    def undo(self) -> None:
+        if self._try(self.history.undo):
+            self._after_change()
+
+    def redo(self) -> None:
+        if self._try(self.history.redo):
+            self._after_change()
+
+    def _after_change(self) -> None:
+        if self.casebook is not None and self.gadget is not None:
+            self.gadget = next((g for g in self.casebook.gadgets() if g.id == self.gadget.id), None)
+        self._refresh()
+        hidden = {press.id for press in self.presses if press.deleted}
+        self.presses_changed.emit()
+        self.history_changed.emit()
+        if hidden & set(self.selected):
+            self.select(tuple(i for i in self.selected if i not in hidden))
+
+    def _try(self, work: object) -> bool:
+        """Do something with the casebook; where it fails, say why."""
+        try:
+            return work(self.casebook) is not False if self.casebook is not None else False  # type: ignore[operator]
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return False
+
+    # What comes in
+
+    def keep_take(self, found: FileTake) -> None:
+        """Put a file's take into the casebook and select its presses' first."""
+        gadget = self.gadget
+        ids: list[int] = []
+        if gadget is None or not self._try(lambda book: ids.extend(keep(book, gadget.id, found))):
+            return
+        self._refresh()
+        self.presses_changed.emit()
+        self.select(tuple(ids[:1]))
+        if not ids:
+            self.troubled.emit(f"{Path(found.capture.path).name}: no frames were found in it; the recording is kept")
+
+    @property
+    def listening(self) -> bool:
+        return self._listening is not None
+
+    def start_listening(self, source: str) -> bool:
+        if self.casebook is None or self.gadget is None:
+            return False
+        try:
+            self._listening = Listening(self.casebook, self.gadget.id, source, "recorder", library(), time.time())
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return False
+        self._takes = {take.id: take for take in self.casebook.takes()}
+        return True
+
+    def hear(self, signed_us: Floats) -> None:
+        """Durations from a live source: on disk first, then read."""
+        if self._listening is None:
+            return
+        self.pulses_heard.emit(int(signed_us.size))
+        try:
+            heard = self._listening.hear(signed_us)
+        except InputError as error:
+            self.troubled.emit(f"{error}; what is recorded meanwhile is kept in memory")
+            return
+        if not heard.press_ids and not heard.stray_ids:
+            return
+        self._pulses.pop(self._listening.take_id, None)
+        for press_id in (*heard.stray_ids, *heard.press_ids):
+            self._take_in(press_id)
+        if heard.press_ids:
+            self.select((heard.press_ids[-1],))
+
+    def _take_in(self, press_id: int) -> None:
+        assert self.casebook is not None
+        press = self.casebook.press(press_id)
+        if press_id in self._by_id:
+            self.presses[next(i for i in range(len(self.presses) - 1, -1, -1) if self.presses[i].id == press_id)] = press
+        else:
+            self.presses.append(press)
+        self._by_id[press_id] = press
+        self.press_grown.emit(press_id)
+
+    def stop_listening(self) -> None:
+        if self._listening is not None:
+            listening, self._listening = self._listening, None
+            if self._try(lambda book: listening.finish()):
+                self._pulses.pop(listening.take_id, None)
+                self._refresh()
+                self.presses_changed.emit()

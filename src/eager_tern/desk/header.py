@@ -1,0 +1,121 @@
+"""The header: which gadget, which source, Listen, the level, and what is still to be caught."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from eager_tern.desk.document import Document
+from eager_tern.desk.level import Level
+from eager_tern.desk.sources import SourceChoice, source_choices
+
+
+class Header(QWidget):
+    """Says what the user asked for; what is done about it is the window's."""
+
+    listen_asked = pyqtSignal(bool)
+    gadget_asked = pyqtSignal(int)
+    new_gadget_asked = pyqtSignal()
+    rename_asked = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._document = document
+        self.choice: SourceChoice | None = None
+        self.gadget = _menu_button("gadget", "Gadget")
+        self.gadget.menu().aboutToShow.connect(self._fill_gadgets)
+        self.source = _menu_button("source", "Source")
+        self.source.menu().aboutToShow.connect(self._fill_sources)
+        self.listen = QPushButton("Listen")
+        self.listen.setObjectName("listen")
+        self.listen.setCheckable(True)
+        self.listen.setToolTip("Listen to the source (Space)")
+        self.listen.setMinimumWidth(188)
+        self.listen.clicked.connect(self.listen_asked)
+        self.level = Level()
+        self._progress = QLabel()
+        self._progress.setObjectName("heading")
+        self._next = QLabel()
+        self._next.setObjectName("title")
+        for label in (self._progress, self._next):
+            label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self._progress)
+        right.addWidget(self._next)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(10, 5, 16, 7)
+        layout.setSpacing(14)
+        for widget in (self.gadget, self.source, self.listen, self.level):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        layout.addLayout(right)
+        document.opened.connect(self._reopened)
+        for signal in (document.presses_changed, document.press_grown):
+            signal.connect(self.refresh)
+        self.show_listening(False)
+        self._reopened()
+
+    def _reopened(self) -> None:
+        name = self._document.gadget.name if self._document.gadget is not None else ""
+        if self.choice is None or self.choice.simulated is not None:
+            self.choose(source_choices(name)[0])
+        self.refresh()
+
+    def refresh(self) -> None:
+        gadget = self._document.gadget
+        self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "No gadget")
+        self.gadget.setEnabled(gadget is not None)
+        self.listen.setEnabled(gadget is not None)
+        keys = self._document.keys()
+        missing = [key.name for key in keys if key.best is None]
+        self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
+        self._next.setText(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
+
+    def choose(self, choice: SourceChoice) -> None:
+        """Take this source."""
+        self.choice = choice
+        self.source.setText(f"{choice.name} ▾")
+
+    def show_listening(self, on: bool) -> None:
+        self.listen.setChecked(on)
+        self.listen.setText("Listening · Space to stop" if on else "Listen")
+        self.source.setEnabled(not on)
+        self.level.run(on)
+
+    def _fill_gadgets(self) -> None:
+        menu = self.gadget.menu()
+        menu.clear()
+        if self._document.casebook is None:
+            return
+        for gadget in self._document.casebook.gadgets():
+            action = menu.addAction(gadget.name)
+            action.setCheckable(True)
+            action.setChecked(self._document.gadget is not None and gadget.id == self._document.gadget.id)
+            action.triggered.connect(lambda _, gadget_id=gadget.id: self.gadget_asked.emit(gadget_id))
+        menu.addSeparator()
+        menu.addAction("Rename …", self.rename_asked.emit)
+        menu.addAction("New gadget …", self.new_gadget_asked.emit)
+
+    def _fill_sources(self) -> None:
+        menu = self.source.menu()
+        menu.clear()
+        name = self._document.gadget.name if self._document.gadget is not None else ""
+        choices = source_choices(name)
+        if not any(choice.device for choice in choices):
+            menu.addAction("No serial port found; plug a recorder in").setEnabled(False)
+            menu.addSeparator()
+        for choice in choices:
+            menu.addAction(choice.name, lambda choice=choice: self.choose(choice))
+
+
+def _menu_button(name: str, accessible: str) -> QToolButton:
+    button = QToolButton()
+    button.setObjectName(name)
+    button.setAccessibleName(accessible)
+    button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    button.setMenu(QMenu(button))
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button

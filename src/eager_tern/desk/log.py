@@ -1,0 +1,244 @@
+"""The log: what was caught, with a thumbnail of each; labels are edited in place."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QCompleter,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from eager_tern.casebook.changes import Delete
+from eager_tern.casebook.values import Caught
+from eager_tern.desk.document import Document
+from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.log_model import PRESS_ROLE, LogModel, StrayFold
+from eager_tern.desk.theme import ASIDE_PX, Theme, colour, digit_font, text_font
+from eager_tern.desk.words import clock_time, hold, plural, short_code
+
+PRESS_HEIGHT, HELD_HEIGHT, FOLD_HEIGHT = 46, 60, 27
+THUMB_WIDTH, THUMB_HEIGHT = 116, 11
+LEFT = 14
+
+
+class LogDelegate(QStyledItemDelegate):
+    """Paints a row of the log."""
+
+    def __init__(self, document: Document, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._document = document
+        self._thumbs: dict[tuple[int, object, str], QPixmap] = {}
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        row = index.data(PRESS_ROLE)
+        if isinstance(row, StrayFold) or row.stray:
+            return QSize(0, FOLD_HEIGHT)
+        return QSize(0, HELD_HEIGHT if hold(row) else PRESS_HEIGHT)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        painter.save()
+        row, box = index.data(PRESS_ROLE), QRectF(option.rect)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        if chosen:
+            painter.fillRect(box, colour("chosen"))
+            painter.fillRect(QRectF(box.left(), box.top(), 4, box.height()), colour("attention"))
+        painter.setPen(colour("rule"))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        inner = box.adjusted(LEFT, 5, -10, -4)
+        if isinstance(row, StrayFold):
+            painter.setFont(text_font(ASIDE_PX))
+            painter.setPen(colour("quiet"))
+            painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter, f"{'▾' if row.unfolded else '▸'} {row.text}")
+        elif row.stray:
+            self._stray(painter, inner, row)
+        else:
+            self._press(painter, inner, row)
+        painter.restore()
+
+    def _stray(self, painter: QPainter, inner: QRectF, stray: Caught) -> None:
+        painter.setFont(text_font(ASIDE_PX))
+        painter.setPen(colour("quiet"))
+        pulses = stray.reading.frames[0][1] - stray.reading.frames[0][0] + 1
+        text = f"{clock_time(stray.caught_at)} · {plural(pulses // 2 + 1, 'mark')} in {stray.reading.held_us:.0f} µs"
+        painter.drawText(inner.adjusted(14, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _press(self, painter: QPainter, inner: QRectF, press: Caught) -> None:
+        painter.setFont(digit_font(ASIDE_PX))
+        painter.setPen(colour("quiet"))
+        top = QRectF(inner.left(), inner.top(), inner.width(), 18)
+        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, clock_time(press.caught_at))
+        painter.setFont(text_font(bold=bool(press.label)))
+        painter.setPen(colour("ink" if press.label else "quiet"))
+        label = painter.fontMetrics().elidedText(
+            press.label or "type a label", Qt.TextElideMode.ElideRight, int(inner.width() - 72)
+        )
+        painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, label)
+        painter.drawPixmap(int(inner.left()), int(inner.top()) + 22, self._thumb(press))
+        painter.setFont(digit_font(ASIDE_PX))
+        painter.setPen(colour("attention" if press.reading.first_missed or not press.reading.checks_hold else "ink"))
+        second = QRectF(inner.left() + THUMB_WIDTH + 4, inner.top() + 19, inner.width() - THUMB_WIDTH - 4, 17)
+        painter.drawText(second, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, short_code(press))
+        if held := hold(press):
+            painter.setFont(text_font(ASIDE_PX))
+            painter.setPen(colour("quiet"))
+            third = QRectF(inner.left(), inner.top() + 36, inner.width(), 16)
+            painter.drawText(third, Qt.AlignmentFlag.AlignVCenter, held)
+
+    def _thumb(self, press: Caught) -> QPixmap:
+        key = (press.id, press.reading.frames[0], Theme.palette.ink)
+        if key not in self._thumbs:
+            ratio = self.parent().devicePixelRatioF()
+            picture = QPixmap(round(THUMB_WIDTH * ratio), round(THUMB_HEIGHT * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            pulses = self._document.frame_pulses(press)
+            painter = QPainter(picture)
+            edges = pulses.edge_times_us
+            box = QRectF(0, 0, THUMB_WIDTH, THUMB_HEIGHT)
+            draw_marks(painter, box, edges, float(edges[0]), float(edges[-1]), colour("ink"))
+            painter.end()
+            self._thumbs[key] = picture
+        return self._thumbs[key]
+
+    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
+        editor = QLineEdit(parent)
+        editor.setObjectName("label-editor")
+        editor.setPlaceholderText("the key's name")
+        editor.setAccessibleName("Label of this press")
+        completer = QCompleter([key.name for key in self._document.keys()], editor)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        editor.setCompleter(completer)
+        return editor
+
+    def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        editor.setGeometry(option.rect.adjusted(LEFT - 7, 1, -72, 0))
+        editor.setFixedHeight(25)
+
+
+class LogView(QListView):
+    """The list itself, its selection the document's."""
+
+    def __init__(self, document: Document, model: LogModel) -> None:
+        super().__init__()
+        self._document = document
+        self._model = model
+        self._following = False  # whether the document's selection is being shown, rather than made
+        self.setModel(model)
+        self.setItemDelegate(LogDelegate(document, self))
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.setEditTriggers(
+            QListView.EditTrigger.DoubleClicked | QListView.EditTrigger.EditKeyPressed
+        )
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Log of presses")
+        document.selection_changed.connect(self._show_selection)
+        model.modelReset.connect(self._show_selection)
+        self.doubleClicked.connect(self._open_fold)
+
+    def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
+        super().selectionChanged(selected, deselected)
+        if not self._following:
+            rows = sorted(self.selectedIndexes(), key=lambda index: index.row())
+            ids = [row.id for index in rows if isinstance(row := index.data(PRESS_ROLE), Caught)]
+            if ids:
+                self._document.select(ids)
+
+    def _show_selection(self) -> None:
+        rows = [row for i in self._document.selected if (row := self._model.row_of(i)) is not None]
+        here = sorted(index.row() for index in self.selectedIndexes())
+        if sorted(rows) == here:
+            return
+        self._following = True
+        selection = QItemSelection()
+        for row in rows:
+            selection.select(self._model.index(row), self._model.index(row))
+        self.selectionModel().select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        if rows:
+            self.selectionModel().setCurrentIndex(self._model.index(rows[-1]), QItemSelectionModel.SelectionFlag.NoUpdate)
+            self.scrollTo(self._model.index(rows[-1]))
+        self._following = False
+
+    def _open_fold(self, index: QModelIndex) -> None:
+        row = index.data(PRESS_ROLE)
+        if isinstance(row, StrayFold):
+            self._model.toggle_fold(row)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        super().mouseReleaseEvent(event)
+        index = self.indexAt(event.position().toPoint())
+        if index.isValid() and isinstance(index.data(PRESS_ROLE), StrayFold):
+            self._open_fold(index)
+
+    def edit_current(self) -> None:
+        """Begin to type the label of the current press."""
+        if self.currentIndex().isValid():
+            self.edit(self.currentIndex())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            doomed = tuple(press.id for press in self._document.selected_presses())
+            if doomed:
+                self._document.change(Delete(doomed))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            index = self.currentIndex()
+            if index.isValid() and isinstance(index.data(PRESS_ROLE), StrayFold):
+                self._open_fold(index)
+            else:
+                self.edit_current()
+        elif event.key() == Qt.Key.Key_Space:
+            event.ignore()  # Space is Listen's
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.StyleChange, QEvent.Type.PaletteChange):
+            self.viewport().update()
+        return super().event(event)
+
+
+class Log(QWidget):
+    """Heading, filter and list."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("column")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._document = document
+        self.model = LogModel(document)
+        self.view = LogView(document, self.model)
+        self._heading = QLabel()
+        self._heading.setObjectName("heading")
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("find a label, protocol or code")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setAccessibleName("Filter the log")
+        self.filter.textChanged.connect(self.model.set_filter)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 10, 0, 0)
+        layout.setSpacing(6)
+        for widget, margin in ((self._heading, LEFT), (self.filter, LEFT - 6)):
+            holder = QVBoxLayout()
+            holder.setContentsMargins(margin, 0, 10, 0)
+            holder.addWidget(widget)
+            layout.addLayout(holder)
+        layout.addWidget(self.view, 1)
+        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+            signal.connect(self._count)
+        self._count()
+
+    def _count(self) -> None:
+        presses = self._document.shown_presses()
+        strays = sum(press.stray for press in self._document.presses)
+        chosen = len(self._document.selected)
+        words = f"LOG · {plural(len(presses), 'press', 'presses')}"
+        words += f" · {chosen} selected" if chosen > 1 else f" · {plural(strays, 'stray')} folded" if strays else ""
+        self._heading.setText(words)

@@ -1,0 +1,135 @@
+"""Several tapes over one another from the first edge, and the bits of those that have as many."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from eager_tern.casebook.values import Caught
+from eager_tern.desk.document import Document
+from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import clock_time, duration
+from eager_tern.signal.measure import edge_difference_us
+from eager_tern.signal.values import Pulses
+
+LEFT, NAME_WIDTH, NOTE_WIDTH = 18, 118, 84
+ROW, MARK_HEIGHT, TOP = 21, 13, 24
+MOST_ROWS = 200
+BIT_WIDTH, BYTE_GAP, BIT_ROW = 8.2, 6, 20
+
+
+@dataclass(frozen=True)
+class OverlayRow:
+    press: Caught
+    pulses: Pulses
+    note: str
+
+
+def overlay_rows(document: Document, presses: list[Caught]) -> list[OverlayRow]:
+    """The first frame of each press, held against the first one's."""
+    rows: list[OverlayRow] = []
+    for press in presses[:MOST_ROWS]:
+        pulses = document.frame_pulses(press)
+        if not rows:
+            note = "this one"
+        else:
+            apart = edge_difference_us(rows[0].pulses, pulses)
+            note = "other edges" if apart is None else f"± {duration(apart)}"
+        rows.append(OverlayRow(press, pulses, note))
+    return rows
+
+
+class Overlay(QWidget):
+    """A row a press. The first one is what the others are held against."""
+
+    def __init__(self, document: Document, heading: str, with_bits: bool) -> None:
+        super().__init__()
+        self._document = document
+        self._heading = heading
+        self._with_bits = with_bits
+        self._rows: list[OverlayRow] = []
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(heading)
+
+    def show_presses(self, presses: list[Caught]) -> None:
+        self._rows = overlay_rows(self._document, presses)
+        self.setFixedHeight(self.sizeHint().height())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        rows = len(self._rows)
+        bits = TOP + 22 + rows * BIT_ROW if self._with_bits else 0
+        return QSize(600, TOP + rows * ROW + 8 + bits if rows else 0)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self._rows:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(text_font(ASIDE_PX))
+        painter.setPen(colour("quiet"))
+        painter.drawText(QPointF(LEFT, 14), self._heading)
+        longest = max(row.pulses.duration_us for row in self._rows)
+        box = QRectF(LEFT + NAME_WIDTH, TOP, self.width() - LEFT - NAME_WIDTH - NOTE_WIDTH, MARK_HEIGHT)
+        for n, row in enumerate(self._rows):
+            here = box.translated(0, n * ROW)
+            edges = row.pulses.edge_times_us
+            width = here.width() * row.pulses.duration_us / longest
+            draw_marks(painter, QRectF(here.left(), here.top(), width, here.height()), edges, float(edges[0]),
+                       float(edges[-1]), colour("ink" if n == 0 else "fog"))  # fmt: skip
+            painter.setFont(text_font(ASIDE_PX))
+            painter.setPen(colour("ink" if n == 0 else "quiet"))
+            name = row.press.label or clock_time(row.press.caught_at)
+            name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAME_WIDTH - 10)
+            painter.drawText(QPointF(LEFT, here.bottom() - 2), name)
+            painter.drawText(QPointF(here.right() + 10, here.bottom() - 2), row.note)
+        if self._with_bits:
+            self._draw_bits(painter, TOP + len(self._rows) * ROW + 16)
+
+    def _draw_bits(self, painter: QPainter, top: float) -> None:
+        painter.setFont(text_font(ASIDE_PX))
+        painter.setPen(colour("quiet"))
+        painter.drawText(QPointF(LEFT, top + 14), "THEIR BITS, compared with the first row")
+        first = self._rows[0].press.reading.bits
+        left, top = LEFT + NAME_WIDTH, top + TOP
+        ruled = [left + i * BIT_WIDTH + i // 8 * BYTE_GAP for i in range(max(len(r.press.reading.bits) for r in self._rows))]
+        for n, row in enumerate(self._rows):
+            bits, y = row.press.reading.bits, top + n * BIT_ROW
+            painter.setFont(text_font(ASIDE_PX))
+            painter.setPen(colour("quiet"))
+            name = painter.fontMetrics().elidedText(
+                row.press.label or clock_time(row.press.caught_at), Qt.TextElideMode.ElideRight, NAME_WIDTH - 10
+            )
+            painter.drawText(QPointF(LEFT, y + 14), name)
+            painter.setFont(digit_font(12))
+            for i, bit in enumerate(bits):
+                differs = n > 0 and (i >= len(first) or first[i] != bit)
+                cell = QRectF(ruled[i], y + 1, BIT_WIDTH, BIT_ROW - 3)
+                if differs:
+                    painter.fillRect(cell, colour("ink"))
+                painter.setPen(colour("paper" if differs else "ink" if n == 0 else "quiet"))
+                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, bit)
+        same = all(len(r.press.reading.bits) == len(first) for r in self._rows)
+        if not same:
+            painter.setFont(text_font(SMALL_PX))
+            painter.setPen(QPen(colour("uncertain")))
+            painter.drawText(QPointF(left, top + len(self._rows) * BIT_ROW + 12), "not all have the same number of bits")
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        n = int((event.position().y() - TOP) // ROW)
+        if 0 <= n < len(self._rows):
+            self._document.select((self._rows[n].press.id,))
+
+
+def differing_bits(presses: list[Caught]) -> int:
+    """How many bit positions differ among presses with equally many bits."""
+    rows = [np.frombuffer(p.reading.bits.encode(), np.uint8) for p in presses if p.reading.bits]
+    if len({row.size for row in rows}) != 1:
+        return -1
+    stack = np.stack(rows)
+    return int((stack != stack[0]).any(axis=0).sum())

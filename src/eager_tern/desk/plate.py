@@ -1,0 +1,223 @@
+"""The handset plate: the gadget's keys as on the real handset."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from eager_tern.casebook.changes import PlaceKey
+from eager_tern.casebook.keys import PLATE_COLUMNS, Key
+from eager_tern.casebook.values import KeyPlace
+from eager_tern.desk.document import Document
+from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
+from eager_tern.desk.words import plural, short_code
+
+KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
+DRAG_PX = 6
+
+
+class Plate(QWidget):
+    """Keys on a grid. A click selects a key's presses, or gives the selected press the name of a key not caught yet."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.keys: list[Key] = []
+        self._grabbed: tuple[str, QPointF] | None = None
+        self._drag: QPointF | None = None
+        self._current = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Handset plate")
+        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        self.keys = self._document.keys()
+        self._current = min(self._current, max(len(self.keys) - 1, 0))
+        caught = sum(key.best is not None for key in self.keys)
+        self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught")
+        self.setMinimumSize(self.sizeHint())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        rows = max((key.place.row for key in self.keys), default=2) + 1
+        columns = max([PLATE_COLUMNS, *(key.place.col + 1 for key in self.keys)])
+        return QSize(2 * MARGIN + columns * (KEY_WIDTH + GAP), 2 * MARGIN + rows * (KEY_HEIGHT + GAP))
+
+    def box_of(self, place: KeyPlace) -> QRectF:
+        return QRectF(
+            MARGIN + place.col * (KEY_WIDTH + GAP), MARGIN + place.row * (KEY_HEIGHT + GAP), KEY_WIDTH, KEY_HEIGHT
+        )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.keys:
+            columns = max(key.place.col for key in self.keys) + 1
+            rows = max(key.place.row for key in self.keys) + 1
+            body = QRectF(6, 6, MARGIN * 2 + columns * (KEY_WIDTH + GAP) - GAP - 12,
+                          MARGIN * 2 + rows * (KEY_HEIGHT + GAP) - GAP - 12)  # fmt: skip
+            painter.setPen(QPen(colour("rule"), 1.4))
+            painter.setBrush(colour("margin"))
+            painter.drawRoundedRect(body, 16, 16)
+        chosen = set(self._document.selected)
+        for n, key in enumerate(self.keys):
+            box = self.box_of(key.place)
+            if self._drag is not None and self._grabbed is not None and key.name == self._grabbed[0]:
+                box.translate(self._drag - self._grabbed[1])
+            self._paint_key(painter, box, key, any(press.id in chosen for press in key.presses))
+            if self.hasFocus() and n == self._current:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(QPen(colour("attention"), 1, Qt.PenStyle.DotLine))
+                painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 9, 9)
+
+    def _paint_key(self, painter: QPainter, box: QRectF, key: Key, chosen: bool) -> None:
+        best = key.best
+        doubtful = key.contradicts or bool(key.same_as)
+        if best is None:
+            painter.setPen(QPen(colour("fog"), 1.4, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        else:
+            painter.setPen(QPen(colour("attention" if chosen else "ink"), 2 if chosen else 1.2))
+            painter.setBrush(colour("chosen" if chosen else "card"))
+        painter.drawRoundedRect(box, 7, 7)
+        inner = box.adjusted(11, 8, -8, -7)
+        painter.setFont(text_font(bold=best is not None))
+        painter.setPen(colour("ink" if best is not None else "quiet"))
+        name = painter.fontMetrics().elidedText(key.name, Qt.TextElideMode.ElideRight, int(inner.width()))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
+        painter.setFont(digit_font(ASIDE_PX))
+        painter.setPen(colour("ink" if best is not None else "quiet"))
+        code = short_code(best) if best is not None else "not caught"
+        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
+        count = f"× {len(key.presses)}" if len(key.presses) > 1 else ""
+        if doubtful:
+            painter.setPen(colour("uncertain"))
+            count = "same as another" if key.same_as else "differs"
+            painter.setFont(text_font(10))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, count)
+
+    # Mouse and keys
+
+    def _key_at(self, point: QPointF) -> Key | None:
+        return next((key for key in self.keys if self.box_of(key.place).contains(point)), None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        key = self._key_at(event.position())
+        if key is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._grabbed, self._drag = (key.name, event.position()), None
+            self._current = self.keys.index(key)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._grabbed is None:
+            return
+        if self._drag is not None or (event.position() - self._grabbed[1]).manhattanLength() > DRAG_PX:
+            self._drag = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        grabbed, dragged = self._grabbed, self._drag is not None
+        self._grabbed = self._drag = None
+        if grabbed is None:
+            return
+        if dragged:
+            self._drop(grabbed[0], event.position())
+        else:
+            self.activate(grabbed[0])
+        self.update()
+
+    def _drop(self, name: str, point: QPointF) -> None:
+        col = max(0, int((point.x() - MARGIN) // (KEY_WIDTH + GAP)))
+        row = max(0, int((point.y() - MARGIN) // (KEY_HEIGHT + GAP)))
+        free = all((key.place.row, key.place.col) != (row, col) for key in self.keys)
+        if free and self._document.gadget is not None:
+            self._document.change(PlaceKey(self._document.gadget.id, name, KeyPlace(name, row, col)))
+
+    def activate(self, name: str) -> None:
+        """Select a key's presses; a key without any gets the selected press, if that has no name yet."""
+        key = next(key for key in self.keys if key.name == name)
+        if key.presses:
+            self._document.select(tuple(press.id for press in key.presses))
+            return
+        selected = self._document.selected_presses()
+        if len(selected) == 1 and not selected[0].label and not selected[0].stray:
+            self._document.label(selected[0].id, name)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}
+        if self.keys and event.key() in moves:
+            self._current = (self._current + moves[Qt.Key(event.key())]) % len(self.keys)
+            self.update()
+        elif self.keys and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.activate(self.keys[self._current].name)
+        elif self.keys and event.key() == Qt.Key.Key_Delete and self._document.gadget is not None:
+            key = self.keys[self._current]
+            if not key.presses:
+                self._document.change(PlaceKey(self._document.gadget.id, key.name, None))
+        else:
+            super().keyPressEvent(event)
+
+
+class HandsetLeaf(QWidget):
+    """The plate with what can be done to it."""
+
+    export_asked = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.plate = Plate(document)
+        area = QScrollArea()
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setWidget(self.plate)
+        area.setWidgetResizable(True)
+        self._words = QLabel()
+        self._words.setWordWrap(True)
+        self.new_key = QLineEdit()
+        self.new_key.setPlaceholderText("add a key by its name")
+        self.new_key.setAccessibleName("Name of a key to add to the plate")
+        self.new_key.setMaximumWidth(220)
+        self.new_key.returnPressed.connect(self._add)
+        self.export = QPushButton("Export keys …")
+        self.export.clicked.connect(self.export_asked)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(MARGIN, 6, 14, 12)
+        bar.addWidget(self.new_key)
+        bar.addStretch(1)
+        bar.addWidget(self.export)
+        top = QVBoxLayout()
+        top.setContentsMargins(MARGIN, 14, 14, 0)
+        top.addWidget(self._words)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addLayout(top)
+        layout.addWidget(area, 1)
+        layout.addLayout(bar)
+        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+            signal.connect(self._describe)
+        self._describe()
+
+    def _describe(self) -> None:
+        keys = self.plate.keys
+        caught = sum(key.best is not None for key in keys)
+        self.export.setEnabled(caught > 0)
+        selected = self._document.selected_presses()
+        if not keys:
+            words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."
+        elif len(selected) == 1 and not selected[0].label and not selected[0].stray and caught < len(keys):
+            words = f"{caught} of {plural(len(keys), 'key')} caught. The selected press has no label: click the key that sent it."
+        else:
+            words = f"{caught} of {plural(len(keys), 'key')} caught. Drag keys to where they are on the real handset."
+        self._words.setText(words)
+
+    def _add(self) -> None:
+        name = self.new_key.text().strip()
+        gadget = self._document.gadget
+        if not name or gadget is None or any(key.name == name for key in self.plate.keys):
+            return
+        taken = {(key.place.row, key.place.col) for key in self.plate.keys}
+        free = next((r, c) for r in range(1000) for c in range(PLATE_COLUMNS) if (r, c) not in taken)
+        self._document.change(PlaceKey(gadget.id, name, KeyPlace(name, *free)))
+        self.new_key.clear()

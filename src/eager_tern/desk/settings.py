@@ -1,0 +1,49 @@
+"""What the desk remembers from one day to the next."""
+
+from __future__ import annotations
+
+import logging
+from pathlib import Path
+
+import platformdirs
+from pydantic import BaseModel, ValidationError
+
+MOST_RECENT = 8
+log = logging.getLogger(__name__)
+
+
+class Settings(BaseModel):
+    recent: list[str] = []
+    night: bool = False
+    geometry: str = ""  # Qt's own form, in hex
+    splitter: str = ""
+    source: str = ""
+
+    def remember(self, path: Path) -> None:
+        """Put a casebook first among the recent ones."""
+        name = str(path.absolute())
+        self.recent = [name, *(other for other in self.recent if other != name)][:MOST_RECENT]
+
+
+def settings_path() -> Path:
+    return Path(platformdirs.user_config_dir("eager-tern", appauthor=False)) / "desk.json"
+
+
+def load_settings() -> Settings:
+    """The settings kept; the usual ones where there are none or they cannot be read."""
+    try:
+        return Settings.model_validate_json(settings_path().read_bytes())
+    except FileNotFoundError:
+        return Settings()
+    except (OSError, ValidationError) as error:
+        log.warning("settings are not readable, the usual ones are used: %s", error)
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    path = settings_path()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(settings.model_dump_json(indent=2), "utf-8")
+    except OSError as error:
+        log.warning("settings cannot be kept: %s", error)

@@ -1,0 +1,168 @@
+"""The Signal leaf: the tape, and the bits under it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.desk.bits import BASES, Bits
+from eager_tern.desk.calipers import Calipers
+from eager_tern.desk.document import Document
+from eager_tern.desk.overlay import Overlay
+from eager_tern.desk.strip import StripTape
+from eager_tern.desk.tape import WrappedTape
+from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
+from eager_tern.protocol.presses import Frame
+
+SAME_KEY_SHOWN = 5
+ONES = {
+    "pulse-distance": "long space",
+    "pulse-width": "long mark",
+    "biphase": "mark, then space",
+}
+
+
+class SignalLeaf(QScrollArea):
+    """Shows what is selected: one frame, or several over one another."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        self.calipers = Calipers()
+        self.tape = WrappedTape(document, self.calipers)
+        self.strip = StripTape(document, self.calipers)
+        self.bits = Bits(document)
+        self.overlay = Overlay(document, "TAPES from the first edge", with_bits=True)
+        self.same_key = Overlay(document, "THE SAME CODE, held against it", with_bits=False)
+        self.wrap = _link("unwrap: the whole take on one line", "Wrap or unwrap the tape")
+        self.wrap.clicked.connect(lambda: self.set_wrapped(self._unwrapped))
+        self.base = _link("", "Show values in hex, decimal or binary")
+        self.base.clicked.connect(self._next_base)
+        self.copy = _link("copy bits", "Copy the bits of this frame")
+        self.copy.clicked.connect(self.copy_bits)
+        self._facts = QLabel()
+        self._facts.setObjectName("aside")
+        self._unwrapped = False
+        self._frame: Frame | None = None
+        self._press: Caught | None = None
+        inner = QWidget()
+        layout = QVBoxLayout(inner)
+        layout.setContentsMargins(0, 8, 0, 8)
+        layout.setSpacing(6)
+        self._measure = QLabel()
+        self.calipers.changed.connect(self._show_measure)
+        layout.addLayout(_row(self._measure, self.wrap))
+        for widget in (self.tape, self.strip):
+            layout.addWidget(widget)
+        layout.addLayout(_row(self._facts, self.base, self.copy))
+        for widget in (self.bits, self.same_key, self.overlay):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        self.setWidget(inner)
+        for signal in (document.selection_changed, document.opened, document.presses_changed):
+            signal.connect(self.refresh)
+        document.press_grown.connect(self._maybe)
+        self.refresh()
+
+    def _maybe(self, press_id: int) -> None:
+        if press_id in self._document.selected:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show what is selected now."""
+        presses = self._document.selected_presses()
+        press = presses[0] if len(presses) == 1 else None
+        if press is None or self._press is None or press.id != self._press.id:
+            self.calipers.clear()
+        self._press = press
+        self._frame = self._document.frame(press) if press is not None else None
+        take = self._document.take(press) if press is not None else None
+        rate = take.sample_rate_hz if take is not None else None
+        self.tape.show_frame(self._frame, rate)
+        best = self._frame.best if self._frame is not None else None
+        self.bits.show_reading(best)
+        self.overlay.show_presses(presses if len(presses) > 1 else [])
+        self.same_key.show_presses(self._same_code(press))
+        if press is not None and best is not None and best.bits.size:
+            code = f" · 1 = {ONES[best.code]}" if best.code in ONES else ""
+            self._facts.setText(f"{best.bits.size} BITS, as sent{code}")
+        self._show_base()
+        self._show_measure()
+        self.set_wrapped(not self._unwrapped)
+
+    def _same_code(self, press: Caught | None) -> list[Caught]:
+        if press is None or press.code is None:
+            return []
+        same = [p for p in self._document.shown_presses() if p.code == press.code and p.id != press.id]
+        return [press, *same[:SAME_KEY_SHOWN]] if same else []
+
+    def set_wrapped(self, wrapped: bool) -> None:
+        """The frame wrapped into lines, or the whole take on one line."""
+        self._unwrapped = not wrapped
+        one, several = self._press is not None, self.overlay.sizeHint().height() > 0
+        has_bits = self._frame is not None and self._frame.best is not None and self._frame.best.bits.size > 0
+        if self._unwrapped and self._press is not None and self._frame is not None:
+            press = self._press
+            edges = self._document.take_edges(press.take_id)
+            presses = [p for p in self._document.presses if p.take_id == press.take_id and not p.deleted]
+            start = press.reading.start_us
+            self.strip.show_take(edges, presses, (start, start + press.reading.held_us))
+        self.wrap.setText("wrap: this frame in lines" if self._unwrapped else "unwrap: the whole take on one line")
+        for widget, visible in (
+            (self.tape, one and wrapped),
+            (self.strip, one and not wrapped),
+            (self.wrap, one),
+            (self.bits, has_bits),
+            (self.base, has_bits),
+            (self.copy, has_bits),
+            (self._facts, has_bits),
+            (self.same_key, one and self.same_key.sizeHint().height() > 0),
+            (self.overlay, several),
+        ):
+            widget.setVisible(visible)
+
+    def _show_measure(self) -> None:
+        best = self._frame.best if self._frame is not None else None
+        take = self._document.take(self._press) if self._press is not None else None
+        text = self.calipers.text(
+            best.clock.unit_us if best is not None else None, take.sample_rate_hz if take is not None else None
+        )
+        jaw = self.calipers.one_us is not None
+        self._measure.setText(text or ("now click another edge" if jaw else "click an edge, then another, to measure"))
+        self._measure.setFont(digit_font(12) if text else text_font(ASIDE_PX))
+        self._measure.setStyleSheet(f"color: {colour('attention' if text else 'quiet').name()}; font-size: 12px")
+        self._measure.setVisible(self._press is not None)
+
+    def _next_base(self) -> None:
+        self.bits.show_base(BASES[(BASES.index(self.bits.base) + 1) % len(BASES)])
+        self._show_base()
+
+    def _show_base(self) -> None:
+        self.base.setText(f"values in {self.bits.base}")
+
+    def copy_bits(self) -> None:
+        """The frame's bits to the clipboard."""
+        if self._frame is not None and self._frame.best is not None:
+            QApplication.clipboard().setText(bit_text(self._frame.best.bits))
+
+
+def _link(text: str, accessible: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setObjectName("link")
+    button.setAccessibleName(accessible)
+    button.setCursor(Qt.CursorShape.PointingHandCursor)
+    return button
+
+
+def _row(first: QWidget, *links: QPushButton) -> QHBoxLayout:
+    row = QHBoxLayout()
+    row.setContentsMargins(18, 0, 14, 0)
+    row.setSpacing(18)
+    row.addWidget(first)
+    row.addStretch(1)
+    for link in links:
+        row.addWidget(link)
+    return row

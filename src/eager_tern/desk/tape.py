@@ -1,0 +1,207 @@
+"""The tape of one frame, wrapped into lines like text, with the unit ruler and the leans of the edges."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from eager_tern.desk.calipers import Calipers
+from eager_tern.desk.document import Document
+from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
+from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.protocol.layout import bit_groups
+from eager_tern.protocol.loading import library_sheet
+from eager_tern.protocol.presses import Frame
+from eager_tern.signal.measure import edge_deviations
+from eager_tern.signal.values import Floats
+
+CAPTION_WIDTH, RIGHT = 78, 14
+TOP, LINE_HEIGHT, MARK_HEIGHT = 12, 55, 21
+GOOD_LEAN, POOR_LEAN = 0.12, 0.25  # of a unit
+NEAR_PX = 14
+
+
+class WrappedTape(QWidget):
+    """Paints the selected press's first frame."""
+
+    def __init__(self, document: Document, calipers: Calipers) -> None:
+        super().__init__()
+        self._document = document
+        self._calipers = calipers
+        self._frame: Frame | None = None
+        self._lines: list[TapeLine] = []
+        self._deviations: Floats = np.empty(0)
+        self._rate: float | None = None
+        self._hovered = -1
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Tape of the selected frame")
+        calipers.changed.connect(self.update)
+        document.hovered_bit.connect(self._hover)
+
+    def show_frame(self, frame: Frame | None, sample_rate_hz: float | None) -> None:
+        """Another frame, or none."""
+        self._frame, self._rate = frame, sample_rate_hz
+        self._lines, self._deviations = [], np.empty(0)
+        if frame is not None:
+            reading = frame.best
+            sheet = library_sheet(reading.protocol) if reading is not None else None
+            groups = bit_groups(reading, sheet) if reading is not None else []
+            self._lines = wrapped_lines(frame.pulses, reading, groups)
+            if reading is not None:
+                self._deviations = edge_deviations(frame.pulses.durations_us, reading.expected_us)
+        self.updateGeometry()
+        self.setFixedHeight(self.sizeHint().height())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, TOP + LINE_HEIGHT * max(len(self._lines), 1) - 8)
+
+    def _hover(self, bit: int) -> None:
+        self._hovered = bit
+        self.update()
+
+    # Geometry
+
+    def _scale(self) -> float:
+        """Pixels a µs: one for all lines, so that lengths can be compared by eye."""
+        longest = max((line.to_us - line.from_us for line in self._lines), default=1.0)
+        return (self.width() - CAPTION_WIDTH - RIGHT) / max(longest, 1.0)
+
+    def _box(self, number: int) -> QRectF:
+        """Where the marks of a line stand."""
+        top = TOP + number * LINE_HEIGHT
+        return QRectF(CAPTION_WIDTH, top, self.width() - CAPTION_WIDTH - RIGHT, MARK_HEIGHT)
+
+    def _time_at(self, point: QPointF) -> float | None:
+        number = int((point.y() - TOP + 10) // LINE_HEIGHT)
+        if not 0 <= number < len(self._lines):
+            return None
+        line = self._lines[number]
+        return float(np.clip(line.from_us + (point.x() - CAPTION_WIDTH) / self._scale(), line.from_us, line.to_us))
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._frame is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pulses = self._frame.pulses
+        edges = pulses.edge_times_us - pulses.start_us
+        scale = self._scale()
+        for number, line in enumerate(self._lines):
+            box = self._box(number)
+            width = (line.to_us - line.from_us) * scale
+            self._caption(painter, box, line)
+            self._shade_hovered(painter, box, line, scale)
+            draw_marks(painter, QRectF(box.left(), box.top(), width, box.height()), edges, line.from_us, line.to_us,
+                       colour("ink"))  # fmt: skip
+            painter.setPen(QPen(colour("ink"), 1.2))
+            painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.bottom()))
+            self._ruler(painter, box, line, scale)
+            self._leans(painter, box, line, scale, edges)
+        self._draw_calipers(painter, scale)
+
+    def _caption(self, painter: QPainter, box: QRectF, line: TapeLine) -> None:
+        painter.setFont(text_font(SMALL_PX + 1))
+        painter.setPen(colour("quiet"))
+        area = QRectF(4, box.top() - 10, CAPTION_WIDTH - 12, MARK_HEIGHT + 18)
+        flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
+        painter.drawText(area, int(flags), line.caption)
+
+    def _shade_hovered(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float) -> None:
+        span = self._span(self._hovered)
+        if span is None:
+            return
+        start, end = max(span[0], line.from_us), min(span[1], line.to_us)
+        if end > start:
+            left = box.left() + (start - line.from_us) * scale
+            painter.fillRect(
+                QRectF(left, box.top() - 6, (end - start) * scale, box.height() + 22), colour("attention", 0.2)
+            )
+
+    def _span(self, bit: int) -> tuple[float, float] | None:
+        reading = self._frame.best if self._frame is not None else None
+        if reading is None or not 0 <= bit < len(reading.bit_spans_us):
+            return None
+        start, end = reading.bit_spans_us[bit]
+        return float(start), float(end)
+
+    def _ruler(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float) -> None:
+        """A tick a unit, counted from the line's start; a longer one every fourth."""
+        reading = self._frame.best if self._frame is not None else None
+        if reading is None or reading.clock.unit_us * scale < 3:
+            return
+        painter.setPen(QPen(colour("fog"), 1))
+        for n in range(int((line.to_us - line.from_us) / reading.clock.unit_us) + 1):
+            x = box.left() + n * reading.clock.unit_us * scale
+            painter.drawLine(QPointF(x, box.bottom() + 2), QPointF(x, box.bottom() + (6 if n % 4 == 0 else 4)))
+
+    def _leans(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float, edges: Floats) -> None:
+        """A tick for each edge, slanting by how far the edge is from its place on the ruler."""
+        reading = self._frame.best if self._frame is not None else None
+        if reading is None:
+            return
+        unit = reading.clock.unit_us
+        inside = np.flatnonzero((edges >= line.from_us - 1e-6) & (edges < line.to_us - 1e-6))
+        for n in inside.tolist():
+            lean = self._deviations[n] / unit
+            role = "proven" if abs(lean) < GOOD_LEAN else "uncertain" if abs(lean) < POOR_LEAN else "attention"
+            painter.setPen(QPen(colour(role), 1.4 if role != "attention" else 2.0))
+            x = box.left() + (edges[n] - line.from_us) * scale
+            slant = float(np.clip(lean * 24, -7, 7))
+            y = box.bottom() + 8
+            painter.drawLine(QPointF(x - slant / 2, y + 7), QPointF(x + slant / 2, y))
+
+    def _draw_calipers(self, painter: QPainter, scale: float) -> None:
+        if self._frame is None:
+            return
+        jaws = [t for t in (self._calipers.one_us, self._calipers.other_us) if t is not None]
+        start = self._frame.pulses.start_us
+        painter.setPen(QPen(colour("attention"), 1.6))
+        for at in jaws:
+            for number, line in enumerate(self._lines):
+                last = number == len(self._lines) - 1
+                if line.from_us - 1e-6 <= at - start < line.to_us - 1e-6 or (last and abs(at - start - line.to_us) < 1):
+                    box = self._box(number)
+                    x = box.left() + (at - start - line.from_us) * scale
+                    painter.drawLine(QPointF(x, box.top() - 9), QPointF(x, box.bottom() + 3))
+
+    # Mouse and keys
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = self._time_at(event.position())
+        reading = self._frame.best if self._frame is not None else None
+        bit = -1
+        if at is not None and reading is not None and reading.bit_spans_us.size:
+            inside = (reading.bit_spans_us[:, 0] <= at) & (at < reading.bit_spans_us[:, 1])
+            bit = int(np.argmax(inside)) if inside.any() else -1
+        if bit != self._hovered:
+            self._document.hovered_bit.emit(bit)
+
+    def leaveEvent(self, event: object) -> None:
+        self._document.hovered_bit.emit(-1)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = self._time_at(event.position())
+        if self._frame is None or at is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        edges = self._frame.pulses.edge_times_us
+        nearest = float(edges[np.argmin(np.abs(edges - self._frame.pulses.start_us - at))])
+        if abs(nearest - self._frame.pulses.start_us - at) * self._scale() <= NEAR_PX:
+            self._calipers.set_edge(nearest)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        if self._frame is not None and event.key() in steps:
+            extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._calipers.step(self._frame.pulses.edge_times_us, steps[Qt.Key(event.key())], extend)
+        elif event.key() == Qt.Key.Key_Escape:
+            self._calipers.clear()
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,377 @@
+"""The window: header, log, leaves and findings round one document."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from eager_tern.casebook.changes import Rename
+from eager_tern.casebook.export import exported_keys, write_keys
+from eager_tern.casebook.store import SUFFIX
+from eager_tern.demo.place import demo_casebook_path
+from eager_tern.desk.actions import build_menus
+from eager_tern.desk.document import Document
+from eager_tern.desk.findings import Findings
+from eager_tern.desk.header import Header
+from eager_tern.desk.importer import Importer
+from eager_tern.desk.listener import Listener
+from eager_tern.desk.log import Log
+from eager_tern.desk.notice import Notice
+from eager_tern.desk.plate import HandsetLeaf
+from eager_tern.desk.settings import load_settings, save_settings
+from eager_tern.desk.signal_leaf import SignalLeaf
+from eager_tern.desk.simulated_handset import SimulatedHandset
+from eager_tern.desk.start import Start
+from eager_tern.desk.theme import DAY, NIGHT, Theme
+from eager_tern.errors import InputError
+
+CASEBOOKS = f"Casebooks (*{SUFFIX})"
+RECORDINGS = "Recordings (*.txt *.csv *.wav *.flac *.h *.tern);;All files (*)"
+KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
+WIDTH, HEIGHT = 1280, 800
+LOG_WIDTH, FINDINGS_WIDTH = 272, 316
+
+
+class Window(QMainWindow):
+    """Puts the parts together and does what their signals ask for."""
+
+    recent_menu: QMenu
+    undo_action: QAction
+    redo_action: QAction
+    import_action: QAction
+    export_action: QAction
+    save_as_action: QAction
+    night_action: QAction
+    listen_action: QAction
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.settings = load_settings()
+        self.document = Document()
+        self.listener: Listener | None = None
+        self.importer: Importer | None = None
+        self.header = Header(self.document)
+        self.notice = Notice()
+        self.log = Log(self.document)
+        self.handset_panel = SimulatedHandset()
+        self.signal = SignalLeaf(self.document)
+        self.handset = HandsetLeaf(self.document)
+        self.findings = Findings(self.document)
+        self.start = Start(self.document)
+        self.leaf_names = ("Signal", "Handset")
+        self._build()
+        build_menus(self)
+        self._connect()
+        self._restore()
+        self._refresh_actions()
+
+    def _build(self) -> None:
+        self.setWindowTitle("Eager Tern")
+        self.setAcceptDrops(True)
+        self.tabs = QTabBar()
+        self.tabs.setDrawBase(False)
+        self.tabs.setExpanding(False)
+        self.tabs.setAccessibleName("Leaves")
+        for name in self.leaf_names:
+            self.tabs.addTab(name)
+        self.pages = QStackedWidget()
+        for page in (self.signal, self.handset, self.start):
+            self.pages.addWidget(page)
+        centre = QWidget()
+        centre.setObjectName("desk")
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        tab_row = QVBoxLayout()
+        tab_row.setContentsMargins(18, 0, 0, 0)
+        tab_row.addWidget(self.tabs)
+        column.addLayout(tab_row)
+        column.addWidget(self.pages, 1)
+        left = QWidget()
+        stack = QVBoxLayout(left)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(0)
+        stack.addWidget(self.log, 1)
+        stack.addWidget(self.handset_panel)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setHandleWidth(1)
+        self.splitter.setChildrenCollapsible(False)
+        for widget, least in ((left, 210), (centre, 420), (self.findings, 230)):
+            widget.setMinimumWidth(least)
+            self.splitter.addWidget(widget)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setSizes([LOG_WIDTH, WIDTH - LOG_WIDTH - FINDINGS_WIDTH, FINDINGS_WIDTH])
+        whole = QWidget()
+        whole.setObjectName("desk")
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.header)
+        layout.addWidget(self.notice)
+        layout.addWidget(self.splitter, 1)
+        self.setCentralWidget(whole)
+        self.resize(WIDTH, HEIGHT)
+
+    def _connect(self) -> None:
+        doc = self.document
+        doc.troubled.connect(self.notice.say)
+        for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_grown):
+            signal.connect(self._refresh_actions)
+        doc.pulses_heard.connect(self.header.level.add)
+        self.tabs.currentChanged.connect(self._show_page)
+        self.header.listen_asked.connect(self.toggle_listening)
+        self.header.gadget_asked.connect(self.choose_gadget)
+        self.header.new_gadget_asked.connect(self.ask_gadget)
+        self.header.rename_asked.connect(self.ask_rename)
+        self.findings.go.connect(self.show_leaf)
+        self.handset.export_asked.connect(self.ask_export)
+        self.handset_panel.failed.connect(self.notice.say)
+        self.start.new_asked.connect(self.ask_new)
+        self.start.open_asked.connect(self.ask_open)
+        self.start.demo_asked.connect(self.open_demo)
+        self.start.import_asked.connect(self.ask_import)
+        self.start.listen_asked.connect(self.toggle_listening)
+
+    # What is shown
+
+    def _refresh_actions(self) -> None:
+        has = self.document.casebook is not None
+        for action in (self.import_action, self.save_as_action, self.listen_action):
+            action.setEnabled(has)
+        self.export_action.setEnabled(any(key.best is not None for key in self.document.keys()))
+        history = self.document.history
+        for action, changes, word in ((self.undo_action, history.done, "Undo"), (self.redo_action, history.undone, "Redo")):
+            action.setEnabled(bool(changes))
+            action.setText(f"&{word} {changes[-1].words}" if changes else f"&{word}")
+        path = self.document.casebook.path if self.document.casebook is not None else None
+        self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
+        self._show_page()
+
+    def _show_page(self) -> None:
+        empty = not self.document.shown_presses() and not self.document.selected
+        showing = self.leaf_names[self.tabs.currentIndex()]
+        self.tabs.setVisible(self.document.casebook is not None)
+        if self.document.casebook is None or (empty and showing == "Signal"):
+            self.pages.setCurrentWidget(self.start)
+        else:
+            self.pages.setCurrentIndex(self.tabs.currentIndex())
+
+    def show_leaf(self, name: str) -> None:
+        self.tabs.setCurrentIndex(self.leaf_names.index(name))
+
+    def toggle_night(self) -> None:
+        self.settings.night = not self.settings.night
+        self.apply_theme()
+
+    def apply_theme(self) -> None:
+        self.night_action.setChecked(self.settings.night)
+        Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
+
+    # Casebooks and gadgets
+
+    def open_casebook(self, path: Path) -> bool:
+        self.stop_listening()
+        if not self.document.open(path):
+            return False
+        self.notice.hide()
+        self._remember()
+        return True
+
+    def open_demo(self) -> None:
+        try:
+            self.open_casebook(demo_casebook_path())
+        except InputError as error:
+            self.notice.say(str(error))
+
+    def _remember(self) -> None:
+        if self.document.casebook is not None:
+            self.settings.remember(self.document.casebook.path)
+            save_settings(self.settings)
+
+    def ask_new(self) -> None:
+        if not (path := self._ask_path("New casebook", CASEBOOKS, SUFFIX)):
+            return
+        name, ok = QInputDialog.getText(self, "New casebook", "What is the first gadget called?", text="Handset")
+        if ok and name.strip():
+            self.stop_listening()
+            path.unlink(missing_ok=True)  # the dialog has asked about replacing it
+            if self.document.create(path, name.strip()):
+                self._remember()
+
+    def ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open casebook", "", CASEBOOKS)
+        if name:
+            self.open_casebook(Path(name))
+
+    def ask_save_as(self) -> None:
+        if path := self._ask_path("Save casebook as", CASEBOOKS, SUFFIX):
+            self.stop_listening()
+            if self.document.save_as(path):
+                self._remember()
+
+    def ask_gadget(self) -> None:
+        name, ok = QInputDialog.getText(self, "New gadget", "What is it called?")
+        if ok and name.strip():
+            self.stop_listening()
+            self.document.add_gadget(name.strip())
+
+    def ask_rename(self) -> None:
+        gadget = self.document.gadget
+        if gadget is not None:
+            name, ok = QInputDialog.getText(self, "Rename gadget", "What is it called?", text=gadget.name)
+            if ok and name.strip():
+                self.document.change(Rename(gadget.id, name.strip()))
+
+    def choose_gadget(self, gadget_id: int) -> None:
+        self.stop_listening()
+        self.document.choose_gadget(gadget_id)
+
+    def _ask_path(self, title: str, kinds: str, suffix: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self, title, "", kinds)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix else path.with_suffix(suffix)
+
+    # Files in and out
+
+    def ask_import(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Import recordings", "", RECORDINGS)
+        self.import_files([Path(name) for name in names])
+
+    def import_files(self, paths: list[Path]) -> None:
+        """Read recordings into the gadget; a casebook is opened instead."""
+        casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
+        if casebooks:
+            self.open_casebook(casebooks[0])
+            return
+        if not paths or self.importer is not None:
+            return
+        if self.document.gadget is None:
+            self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
+            return
+        self.notice.hide()
+        importer = self.importer = Importer(paths)
+        importer.reading.connect(lambda name: self.notice.say(f"Reading {name} …", "Stop", importer.stop))
+        importer.found.connect(self._take_found)
+        importer.failed.connect(self.notice.say)
+        importer.finished.connect(self._imported)
+        importer.start()
+
+    def _take_found(self, found: object) -> None:
+        if self.notice.text.startswith("Reading "):
+            self.notice.hide()
+        self.document.keep_take(found)
+
+    def _imported(self) -> None:
+        self.importer = None
+        if self.notice.text.startswith("Reading "):
+            self.notice.hide()
+
+    def ask_export(self) -> None:
+        if path := self._ask_path("Export keys", KEY_FILES, ".csv"):
+            self.export_keys(path)
+
+    def export_keys(self, path: Path) -> None:
+        casebook, gadget = self.document.casebook, self.document.gadget
+        if casebook is None or gadget is None:
+            return
+        keys = exported_keys(casebook, self.document.keys())
+        try:
+            write_keys(path, gadget, keys)
+        except InputError as error:
+            self.notice.say(str(error))
+        else:
+            self.notice.say(f"{len(keys)} keys are in {path}.")
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.import_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+
+    # Listening
+
+    def toggle_listening(self) -> None:
+        if self.listener is not None:
+            self.stop_listening()
+        else:
+            self.start_listening()
+        self.header.show_listening(self.listener is not None)
+
+    def start_listening(self) -> None:
+        choice = self.header.choice
+        if choice is None or self.document.gadget is None:
+            return
+        device = choice.device
+        try:
+            if choice.simulated is not None:
+                device = self.handset_panel.start(choice.simulated)
+        except InputError as error:
+            self.notice.say(str(error))
+            return
+        if not self.document.start_listening(choice.name):
+            self.handset_panel.stop()
+            return
+        self.notice.hide()
+        self.listener = Listener(device)
+        self.listener.heard.connect(self.document.hear)
+        self.listener.said.connect(self._source_said)
+        self.listener.ended.connect(self._source_ended)
+        self.listener.start()
+        self.header.show_listening(True)
+
+    def _source_said(self, text: str) -> None:
+        if "answers" in text:
+            self.header.source.setToolTip(text)
+        else:
+            self.notice.say(text)
+
+    def _source_ended(self, reason: str) -> None:
+        if reason:
+            self.stop_listening()
+            self.notice.say(reason, "Listen again", self.toggle_listening)
+
+    def stop_listening(self) -> None:
+        if self.listener is not None:
+            listener, self.listener = self.listener, None
+            listener.stop()
+            QApplication.sendPostedEvents()  # durations that arrived before it stopped
+            self.document.stop_listening()
+            self.handset_panel.stop()
+        self.header.show_listening(False)
+
+    # The window itself
+
+    def _restore(self) -> None:
+        if self.settings.geometry:
+            self.restoreGeometry(QByteArray.fromHex(self.settings.geometry.encode()))
+        if self.settings.splitter:
+            self.splitter.restoreState(QByteArray.fromHex(self.settings.splitter.encode()))
+        self.apply_theme()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.stop_listening()
+        if self.importer is not None:
+            self.importer.stop()
+            self.importer.wait()
+        self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
+        self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
+        save_settings(self.settings)
+        self.document.close()
+        super().closeEvent(event)

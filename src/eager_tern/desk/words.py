@@ -1,0 +1,69 @@
+"""Numbers and names as the desk writes them."""
+
+from __future__ import annotations
+
+import time
+
+from eager_tern.casebook.values import Caught
+from eager_tern.protocol.loading import library_sheet
+
+CODE_NAMES = {
+    "pulse-distance": "pulse distance",
+    "pulse-width": "pulse width",
+    "biphase": "bi-phase",
+    "async-serial": "asynchronous serial",
+    "unknown": "unknown line code",
+}
+
+
+def clock_time(seconds: float) -> str:
+    return time.strftime("%H:%M:%S", time.localtime(seconds))
+
+
+def duration(us: float) -> str:
+    """A duration with sensible digits."""
+    if us < 10_000:
+        return f"{us:.0f} µs"
+    if us < 1_000_000:
+        return f"{us / 1e3:.1f} ms"
+    return f"{us / 1e6:.2f} s" if us < 60e6 else f"{us / 60e6:.1f} min"
+
+
+def hex_value(value: int, width: int) -> str:
+    return f"{value:0{(width + 3) // 4}X}"
+
+
+def protocol_name(protocol: str) -> str:
+    """A protocol's name for a person."""
+    sheet = library_sheet(protocol)
+    return sheet.name if sheet is not None else "unknown protocol"
+
+
+def short_code(press: Caught) -> str:
+    """Protocol and code of a press in a few characters."""
+    reading = press.reading
+    if reading.first_missed:
+        return "repeats only"
+    if reading.protocol in ("", "unknown"):
+        return f"unknown · {len(reading.bits)} bits"
+    sheet = library_sheet(reading.protocol)
+    if sheet is None:
+        return reading.protocol
+    numbers = [
+        hex_value(reading.fields[f.name], f.bits.width)
+        for f in sorted(sheet.fields, key=lambda f: f.name)
+        if f.role is None and f.name in reading.fields
+    ]
+    return f"{reading.protocol.upper()} {'·'.join(numbers)}"
+
+
+def hold(press: Caught) -> str:
+    """How long a press was held, where it was."""
+    if press.repeats < 1 and not press.reading.first_missed:
+        return ""
+    count = f"{press.repeats} repeat" + ("" if press.repeats == 1 else "s")
+    return f"held {press.reading.held_us / 1e6:.1f} s · {count}"
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    return f"{count} {one if count == 1 else many or one + 's'}"
