@@ -129,7 +129,14 @@ class Bits(QWidget):
         middle = (left + right) / 2
         point = 4 if right - left > 30 else 0  # a narrow brace has no room for its tip
         path = QPainterPath(QPointF(left, y))
-        for x, dy in ((left + 5, 6), (middle - point, 6), (middle, 6 + point), (middle + point, 6), (right - 5, 6), (right, 0)):
+        for x, dy in (
+            (left + 5, 6),
+            (middle - point, 6),
+            (middle, 6 + point),
+            (middle + point, 6),
+            (right - 5, 6),
+            (right, 0),
+        ):
             path.lineTo(QPointF(x, y + dy))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)

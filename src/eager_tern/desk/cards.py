@@ -12,6 +12,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.desk.overlay import differing_bits
 from eager_tern.desk.words import CODE_NAMES, duration, hex_value, plural, protocol_name
 from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame
@@ -122,7 +123,7 @@ def _certainty(frame: Frame) -> str:
     best, *others = frame.readings
     text = f"confidence {best.confidence:.3f}"
     if not others:
-        return f"{text} · nothing else fits"
+        return f"{text} · no other sheet fits"
     second = others[0]
     failing = [check.name for check in second.checks if not check.ok]
     against = f": its {failing[0]} fails" if failing else ""
@@ -143,16 +144,23 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
         "biphase": "A change in the middle of every bit; between changes lie one or two half bits: ",
     }.get(best.code, "")
     part = spaces if best.code == "pulse-distance" else marks
-    data = [c for c in find_clusters(part) if c.centre_us < 6 * best.clock.unit_us and c.count > 1] or find_clusters(part)
+    data = [c for c in find_clusters(part) if c.centre_us < 6 * best.clock.unit_us and c.count > 1] or find_clusters(
+        part
+    )
     sentence += ", ".join(f"{duration(c.centre_us)} ({c.count})" for c in data[:3]) + "."
     excess = best.clock.excess_us
     if abs(excess) >= 10:
         way = ("long", "short") if excess > 0 else ("short", "long")
-        sentence += f" Marks are {abs(excess):.0f} µs too {way[0]}, spaces as much too {way[1]}: the receiver's doing, taken out."
-    why = f"Between the ruler and the edges remain ± {best.clock.rms_us:.0f} µs, {best.clock.rms_us / best.clock.unit_us:.0%} of a unit."
-    others = [line for line in frame.lines if line.code != best.code]
+        sentence += f" Marks are {abs(excess):.0f} µs too {way[0]}, spaces as much too {way[1]}:"
+        sentence += " the receiver's doing, taken out."
+    part_of_unit = best.clock.rms_us / best.clock.unit_us
+    why = f"Between the ruler and the edges remain ± {best.clock.rms_us:.0f} µs, {part_of_unit:.0%} of a unit."
+    others = [line for line in identify(frame.pulses) if line.code != best.code]
     if others:
-        why += f" Tried as {CODE_NAMES[others[0].code]}: ± {others[0].clock.rms_us:.0f} µs, probability {others[0].probability:.2g}."
+        other = others[0]
+        why += (
+            f" Tried as {CODE_NAMES[other.code]}: ± {other.clock.rms_us:.0f} µs, probability {other.probability:.2g}."
+        )
     status: Status = "proven" if best.clock.rms_us < 0.15 * best.clock.unit_us else "uncertain"
     picture = Strips(tuple(marks.tolist()), tuple(spaces.tolist()), tuple(clusters))
     title = f"{CODE_NAMES[best.code].capitalize()}, unit {best.clock.unit_us:.0f} µs"
@@ -165,7 +173,9 @@ def _hold_card(press: Caught, best: Reading | None) -> Card:
     if sheet is not None and sheet.frame(sheet.press.held).repeat:
         text = "A short frame without bits, sent while the key is held, stands for the first one."
     elif best is not None and "toggle" in best.fields:
-        text = f"The same frame again, its toggle bit still {best.fields['toggle']}: one press. The next press turns it."
+        text = (
+            f"The same frame again, its toggle bit still {best.fields['toggle']}: one press. The next press turns it."
+        )
     elif sheet is not None and sheet.press.count > 1 and press.repeats < sheet.press.count:
         text = f"Every press sends its frame {sheet.press.count} times; this one was not held."
         title = f"{plural(press.repeats, 'repeat')}, as always"
@@ -203,7 +213,9 @@ def _key_cards(press: Caught, keys: list[Key]) -> list[Card]:
     key = next((key for key in keys if key.name == press.label), None)
     if key is not None and key.same_as:
         others = " and ".join(f"“{name}”" for name in key.same_as)
-        cards.append(Card(f"“{key.name}” and {others} send the same", "Two names for one code.", "uncertain", go="Handset"))
+        cards.append(
+            Card(f"“{key.name}” and {others} send the same", "Two names for one code.", "uncertain", go="Handset")
+        )
     if key is not None and key.contradicts:
         text = "Presses with this label sent different codes. One of them may be mislabelled."
         cards.append(Card(f"“{key.name}” has sent more than one code", text, "uncertain", go="Handset"))

@@ -139,7 +139,7 @@ class Document(QObject):
     def take(self, press: Caught) -> Take | None:
         return self._takes.get(press.take_id)
 
-    def keys(self) -> list[Key]:
+    def key_table(self) -> list[Key]:
         if self.casebook is None or self.gadget is None:
             return []
         return table_of_keys(self.presses, self.casebook.key_places(self.gadget.id))
@@ -170,8 +170,7 @@ class Document(QObject):
 
     def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self.take_pulses(take_id).part(first, last)
-        readings, lines = read_frame(pulses, library())
-        return Frame(first, last, pulses, readings, lines)
+        return Frame(first, last, pulses, read_frame(pulses, library()))
 
     def selected_presses(self) -> list[Caught]:
         return [press for i in self.selected if (press := self._by_id.get(i)) is not None]
@@ -271,7 +270,9 @@ class Document(QObject):
         assert self.casebook is not None
         press = self.casebook.press(press_id)
         if press_id in self._by_id:
-            self.presses[next(i for i in range(len(self.presses) - 1, -1, -1) if self.presses[i].id == press_id)] = press
+            self.presses[next(i for i in range(len(self.presses) - 1, -1, -1) if self.presses[i].id == press_id)] = (
+                press
+            )
         else:
             self.presses.append(press)
         self._by_id[press_id] = press

@@ -69,7 +69,7 @@ class Header(QWidget):
         self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "No gadget")
         self.gadget.setEnabled(gadget is not None)
         self.listen.setEnabled(gadget is not None)
-        keys = self._document.keys()
+        keys = self._document.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
         self._next.setText(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")

@@ -14,7 +14,13 @@ FAINTEST = 0.16  # a single mark in a wide stretch is still to be seen
 
 
 def draw_marks(
-    painter: QPainter, box: QRectF, edges_us: Floats, from_us: float, to_us: float, ink: QColor, marked: Floats | None = None
+    painter: QPainter,
+    box: QRectF,
+    edges_us: Floats,
+    from_us: float,
+    to_us: float,
+    ink: QColor,
+    marked: Floats | None = None,
 ) -> None:
     """Marks between two times, spread over a box. ``marked`` is ``mark_time_before`` of the edges, if known already."""
     if edges_us.size < 2 or to_us <= from_us or box.width() < 1:

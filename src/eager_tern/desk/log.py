@@ -113,7 +113,7 @@ class LogDelegate(QStyledItemDelegate):
         editor.setObjectName("label-editor")
         editor.setPlaceholderText("the key's name")
         editor.setAccessibleName("Label of this press")
-        completer = QCompleter([key.name for key in self._document.keys()], editor)
+        completer = QCompleter([key.name for key in self._document.key_table()], editor)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         editor.setCompleter(completer)
         return editor
@@ -134,9 +134,7 @@ class LogView(QListView):
         self.setModel(model)
         self.setItemDelegate(LogDelegate(document, self))
         self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
-        self.setEditTriggers(
-            QListView.EditTrigger.DoubleClicked | QListView.EditTrigger.EditKeyPressed
-        )
+        self.setEditTriggers(QListView.EditTrigger.DoubleClicked | QListView.EditTrigger.EditKeyPressed)
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Log of presses")
@@ -163,7 +161,9 @@ class LogView(QListView):
             selection.select(self._model.index(row), self._model.index(row))
         self.selectionModel().select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         if rows:
-            self.selectionModel().setCurrentIndex(self._model.index(rows[-1]), QItemSelectionModel.SelectionFlag.NoUpdate)
+            self.selectionModel().setCurrentIndex(
+                self._model.index(rows[-1]), QItemSelectionModel.SelectionFlag.NoUpdate
+            )
             self.scrollTo(self._model.index(rows[-1]))
         self._following = False
 

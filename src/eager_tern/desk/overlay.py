@@ -97,7 +97,9 @@ class Overlay(QWidget):
         painter.drawText(QPointF(LEFT, top + 14), "THEIR BITS, compared with the first row")
         first = self._rows[0].press.reading.bits
         left, top = LEFT + NAME_WIDTH, top + TOP
-        ruled = [left + i * BIT_WIDTH + i // 8 * BYTE_GAP for i in range(max(len(r.press.reading.bits) for r in self._rows))]
+        ruled = [
+            left + i * BIT_WIDTH + i // 8 * BYTE_GAP for i in range(max(len(r.press.reading.bits) for r in self._rows))
+        ]
         for n, row in enumerate(self._rows):
             bits, y = row.press.reading.bits, top + n * BIT_ROW
             painter.setFont(text_font(ASIDE_PX))
@@ -118,7 +120,9 @@ class Overlay(QWidget):
         if not same:
             painter.setFont(text_font(SMALL_PX))
             painter.setPen(QPen(colour("uncertain")))
-            painter.drawText(QPointF(left, top + len(self._rows) * BIT_ROW + 12), "not all have the same number of bits")
+            painter.drawText(
+                QPointF(left, top + len(self._rows) * BIT_ROW + 12), "not all have the same number of bits"
+            )
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         n = int((event.position().y() - TOP) // ROW)

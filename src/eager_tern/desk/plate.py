@@ -15,6 +15,7 @@ from eager_tern.desk.words import plural, short_code
 
 KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
 DRAG_PX = 6
+LEFT = 18
 
 
 class Plate(QWidget):
@@ -34,7 +35,7 @@ class Plate(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        self.keys = self._document.keys()
+        self.keys = self._document.key_table()
         self._current = min(self._current, max(len(self.keys) - 1, 0))
         caught = sum(key.best is not None for key in self.keys)
         self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught")
@@ -178,22 +179,25 @@ class HandsetLeaf(QWidget):
         self.new_key = QLineEdit()
         self.new_key.setPlaceholderText("add a key by its name")
         self.new_key.setAccessibleName("Name of a key to add to the plate")
-        self.new_key.setMaximumWidth(220)
+        self.new_key.setFixedWidth(210)
         self.new_key.returnPressed.connect(self._add)
         self.export = QPushButton("Export keys …")
         self.export.clicked.connect(self.export_asked)
         bar = QHBoxLayout()
-        bar.setContentsMargins(MARGIN, 6, 14, 12)
+        bar.setContentsMargins(LEFT, 6, 14, 12)
         bar.addWidget(self.new_key)
         bar.addStretch(1)
         bar.addWidget(self.export)
         top = QVBoxLayout()
-        top.setContentsMargins(MARGIN, 14, 14, 0)
+        top.setContentsMargins(LEFT, 14, 14, 0)
         top.addWidget(self._words)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(top)
-        layout.addWidget(area, 1)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(LEFT - 6, 0, 0, 0)
+        middle.addWidget(area)
+        layout.addLayout(middle, 1)
         layout.addLayout(bar)
         for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
             signal.connect(self._describe)
@@ -207,7 +211,8 @@ class HandsetLeaf(QWidget):
         if not keys:
             words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."
         elif len(selected) == 1 and not selected[0].label and not selected[0].stray and caught < len(keys):
-            words = f"{caught} of {plural(len(keys), 'key')} caught. The selected press has no label: click the key that sent it."
+            words = f"{caught} of {plural(len(keys), 'key')} caught."
+            words += " The selected press has no label: click the key that sent it."
         else:
             words = f"{caught} of {plural(len(keys), 'key')} caught. Drag keys to where they are on the real handset."
         self._words.setText(words)

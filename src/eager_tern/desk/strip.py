@@ -119,7 +119,13 @@ class StripTape(QWidget):
         for n in range(int(np.ceil(self.from_us / step)), int(self.to_us / step) + 1):
             x = box.left() + (n * step - self.from_us) * scale
             painter.drawLine(QPointF(x, box.bottom() + 2), QPointF(x, box.bottom() + 8))
-            text = f"{n * step / 1e6:g} s" if step >= 1e5 else f"{n * step / 1e3:g} ms" if step >= 100 else f"{n * step:g} µs"
+            text = (
+                f"{n * step / 1e6:g} s"
+                if step >= 1e5
+                else f"{n * step / 1e3:g} ms"
+                if step >= 100
+                else f"{n * step:g} µs"
+            )
             painter.drawText(QPointF(x + 3, box.bottom() + 18), text)
 
     def _draw_calipers(self, painter: QPainter, box: QRectF, scale: float) -> None:

@@ -11,7 +11,7 @@ from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
-from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame

@@ -152,9 +152,12 @@ class Window(QMainWindow):
         has = self.document.casebook is not None
         for action in (self.import_action, self.save_as_action, self.listen_action):
             action.setEnabled(has)
-        self.export_action.setEnabled(any(key.best is not None for key in self.document.keys()))
+        self.export_action.setEnabled(any(key.best is not None for key in self.document.key_table()))
         history = self.document.history
-        for action, changes, word in ((self.undo_action, history.done, "Undo"), (self.redo_action, history.undone, "Redo")):
+        for action, changes, word in (
+            (self.undo_action, history.done, "Undo"),
+            (self.redo_action, history.undone, "Redo"),
+        ):
             action.setEnabled(bool(changes))
             action.setText(f"&{word} {changes[-1].words}" if changes else f"&{word}")
         path = self.document.casebook.path if self.document.casebook is not None else None
@@ -290,7 +293,7 @@ class Window(QMainWindow):
         casebook, gadget = self.document.casebook, self.document.gadget
         if casebook is None or gadget is None:
             return
-        keys = exported_keys(casebook, self.document.keys())
+        keys = exported_keys(casebook, self.document.key_table())
         try:
             write_keys(path, gadget, keys)
         except InputError as error:

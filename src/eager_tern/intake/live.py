@@ -98,7 +98,6 @@ class Listening:
                     frame.last + self._index,
                     frame.pulses,
                     frame.readings,
-                    frame.lines,
                 )
                 if self._press is not None and joins(self._press, frame):
                     self._press = Press((*self._press.frames, frame), self._press.first_missed)

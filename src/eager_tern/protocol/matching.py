@@ -88,7 +88,7 @@ def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) 
     """
     shift = excesses[:, None] * alternating(d.size)
     rest = [d - shift - units[:, None] * lengths for lengths in (template.zero, template.one)]
-    fixed = np.nansum(np.where(template.bit < 0, rest[0], 0.0) ** 2, axis=1)
+    fixed = (rest[0][:, template.fixed] ** 2).sum(axis=1)
     if template.first_of_bit.size == 0:
         return np.empty((units.size, 0), np.uint8), fixed
     first, last = template.first_of_bit, template.last_of_bit
@@ -104,6 +104,8 @@ def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) 
 
 def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     """For codes whose symbols join into one another: edges on a grid of units, then symbol by symbol."""
+    if d.size > 2 * kind.bit_count + sum(len(part.pulses or ()) for part in kind.parts):
+        return None
     widths = [sum(abs(p) for p in part.pulses) if part.pulses else (part.bits or 0) * part.stretch * _width(sheet)
               for part in kind.parts]  # fmt: skip
     total = round(sum(widths))

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.linecode.values import LineReading
 from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Pulses
 
@@ -21,7 +20,6 @@ class Frame:
     last: int
     pulses: Pulses
     readings: tuple[Reading, ...]
-    lines: tuple[LineReading, ...]
 
     @property
     def best(self) -> Reading | None:

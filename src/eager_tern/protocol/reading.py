@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -23,6 +23,7 @@ UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
 NOISE_HEAD_START = 4.0
 CLOCK_SIGMA = 0.08
 EXCESS_SIGMA_US = 80.0
+CLOSE_BITS, CLOSE_RMS = 12, 0.15
 
 
 @dataclass(frozen=True)
@@ -50,35 +51,50 @@ class Reading:
         return all(check.ok for check in self.checks)
 
 
-def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[tuple[Reading, ...], tuple[LineReading, ...]]:
-    """Readings of one frame, most probable first, and what the frame alone says about its line code.
+def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[Reading, ...]:
+    """Readings of one frame, most probable first; empty where random pulses explain it as well.
 
-    Both are empty where random pulses explain it as well.
+    Where no sheet fits closely, what the frame alone says of its line code stands among them as "unknown".
     """
     d = pulses.durations_us
-    lines = identify(pulses)
-    matches = [match for sheet in sheets for match in _matches(d, sheet)]
-    scored = [(_score(d, match), match) for match in matches]
+    scored = [(_score(d, match), match) for match in _matches(d, sheets)]
     scores = [score for score, _ in scored]
-    if lines:
-        scores.append(lines[0].score + UNKNOWN_PRIOR)
+    lines = () if any(_fits_closely(match) for _, match in scored) else identify(pulses)
+    scores += [line.score + UNKNOWN_PRIOR for line in lines[:1]]
     scores.append(any_pulse_score(d) + NOISE_HEAD_START)
     chances = probabilities(scores)
-    readings = [_reading_of_match(match, chance) for (_, match), chance in zip(scored, chances, strict=False)]
-    if lines:
-        readings.append(_reading_of_line(lines[0], chances[len(scored)]))
     if chances[-1] > 0.5:
-        return (), ()
-    return tuple(sorted(readings, key=lambda r: -r.confidence)), lines
+        return ()
+    readings = [_reading_of_match(match, chance) for (_, match), chance in zip(scored, chances, strict=False)]
+    readings += [_reading_of_line(line, chances[-2]) for line in lines[:1]]
+    return tuple(sorted(readings, key=lambda r: -r.confidence))
 
 
-def _matches(d: Floats, sheet: Sheet) -> Iterable[Match]:
-    for kind in sheet.frames:
-        # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
-        if kind.bit_count or sheet.family == sheet.id:
-            match = match_frame(d, sheet, kind)
+def _matches(d: Floats, sheets: Iterable[Sheet]) -> list[Match]:
+    """Every sheet's frame that fits. Sheets of a family share frames, which are laid on the pulses once."""
+    laid: dict[object, Match | None] = {}
+    found = []
+    for sheet in sheets:
+        for kind in sheet.frames:
+            # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
+            if not kind.bit_count and sheet.family != sheet.id:
+                continue
+            shape = (sheet.zero, sheet.one, sheet.unit_us, sheet.tolerance, kind.parts)
+            if shape not in laid:
+                laid[shape] = match_frame(d, sheet, kind)
+            match = laid[shape]
             if match is not None:
-                yield match
+                found.append(replace(match, sheet=sheet, kind=kind))
+    return found
+
+
+def _fits_closely(match: Match) -> bool:
+    """Whether no line code by itself could explain the frame better: all checks hold, all edges lie on the ruler."""
+    return (
+        match.bits.size >= CLOSE_BITS
+        and match.clock.rms_us < CLOSE_RMS * match.clock.unit_us
+        and all(evaluate(check, match.bits).ok for check in match.sheet.checks)
+    )
 
 
 def _score(d: Floats, match: Match) -> float:

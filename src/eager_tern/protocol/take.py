@@ -43,9 +43,9 @@ def read_bursts(
     edges = pulses.edge_times_us
     for first, last in split_bursts(pulses, gaps):
         burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-        readings, lines = read_frame(burst, sheets) if last - first + 1 >= FEWEST_PULSES else ((), ())
+        readings = read_frame(burst, sheets) if last - first + 1 >= FEWEST_PULSES else ()
         if readings:
-            frames.append(Frame(first, last, burst, readings, lines))
+            frames.append(Frame(first, last, burst, readings))
         else:
             noise.append((first, last))
     return frames, noise

@@ -18,12 +18,14 @@ class PairTemplate:
     """A frame in a code whose symbols are a mark and a space each.
 
     All arrays have one entry a pulse: ``zero`` and ``one`` are the lengths in units if its bit is 0 or 1 (the same for
-    fixed pulses), ``bit`` the number of its bit, −1 for fixed pulses. A gap between sections is NaN.
+    fixed pulses), ``bit`` the number of its bit, −1 for fixed pulses. A gap between sections is NaN. The others are
+    indices of pulses: the fixed ones of known length, and the mark and the space of each bit.
     """
 
     zero: Floats
     one: Floats
     bit: NDArray[np.intp]
+    fixed: NDArray[np.intp]
     first_of_bit: NDArray[np.intp]
     last_of_bit: NDArray[np.intp]
 
@@ -63,7 +65,8 @@ def _pair_template(zero: tuple[float, ...], one: tuple[float, ...], kind: FrameK
     of_bits = np.flatnonzero(bits >= 0)
     firsts = np.searchsorted(bits[of_bits], np.arange(count))
     lasts = np.searchsorted(bits[of_bits], np.arange(count), side="right") - 1
-    return PairTemplate(np.array(z), np.array(o), bits, of_bits[firsts], of_bits[lasts])
+    fixed = np.flatnonzero((bits < 0) & ~np.isnan(z))
+    return PairTemplate(np.array(z), np.array(o), bits, fixed, of_bits[firsts], of_bits[lasts])
 
 
 def pair_template(sheet: Sheet, kind: FrameKind) -> PairTemplate:

@@ -13,9 +13,11 @@ from eager_tern.signal.values import Edges
 Values = NDArray[np.float32]
 
 CHUNK_S = 0.3e-3  # the envelope's grain: short enough to lie inside most pulses or gaps
-REACH_S = 5e-3  # how far round it the envelope looks, so that the level is known in long marks and spaces too
+REACH_S = 1.2e-3  # how far round it the envelope looks: an edge is over in that time, the sag of a level is not
 QUIET_QUANTILE = 0.2  # one chunk in five is taken to hold no edge: its range is noise
-ACTIVE_RATIO = 4.0  # noise alone reaches about 2.5 times its usual range within REACH_S
+ACTIVE_RATIO = 3.0  # noise alone reaches about twice its usual range within REACH_S
+NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
+LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
 
@@ -34,8 +36,9 @@ def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: Thresho
     """Edges of a sampled line, read block by block so that a long recording needs little memory.
 
     ``blocks`` are consecutive arrays of shape (n,), all but the last of a length that is a multiple of
-    ``block_grain(rate_hz)``. The threshold is the middle of the line's local range; where that range is no more than
-    noise the last level is kept. An edge is placed by linear interpolation where the line crosses the middle.
+    ``block_grain(rate_hz)``. The threshold is the middle of the line's range within ``REACH_S``; where that range is
+    no more than noise, or little beside the edges around, the last level is kept: so a level may sag, as behind a
+    coupling capacitor. An edge is placed by linear interpolation where the line crosses the middle.
     """
     settings = settings or ThresholdSettings()
     grain = block_grain(rate_hz)
@@ -44,10 +47,11 @@ def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: Thresho
     starts_high: bool | None = None
     high: bool | None = None
     offset = 0
-    for before, block, after in _with_neighbours(blocks, reach * grain):
+    around = reach + max(1, round(NEIGHBOURHOOD_S * rate_hz / grain))
+    for before, block, after in _with_neighbours(blocks, around * grain):
         x = np.concatenate((before, block, after))
         first = offset - before.size
-        found, rising = _crossings(x, grain, reach, settings)
+        found, rising = _crossings(x, grain, (reach, around), settings)
         inside = (found >= before.size - 0.5) & (found < before.size + block.size - 0.5)
         found, rising = found[inside], rising[inside]
         # A block's own first decision may repeat the level the last one ended on.
@@ -103,7 +107,7 @@ def _spread(x: Values, reach: int, pick: np.ufunc) -> Values:
 
 
 def _crossings(
-    x: Values, grain: int, reach: int, settings: ThresholdSettings
+    x: Values, grain: int, reaches: tuple[int, int], settings: ThresholdSettings
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
     """Positions (in samples of ``x``) and directions of the crossings that pass the dead band."""
     none = np.empty(0), np.empty(0, np.bool_)
@@ -112,12 +116,14 @@ def _crossings(
     short = -x.size % grain
     padded = np.pad(x, (0, short), mode="edge") if short else x
     chunk_high, chunk_low = _fold(padded, grain, np.maximum), _fold(padded, grain, np.minimum)
+    reach, around = reaches
     high, low = _spread(chunk_high, reach, np.maximum), _spread(chunk_low, reach, np.minimum)
     swing = high - low
+    least = LEAST_OF_OTHERS * _spread(swing, around, np.maximum)
     noise = np.quantile(chunk_high - chunk_low, QUIET_QUANTILE)
     middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
     band = settings.hysteresis * swing
-    quiet = swing <= max(ACTIVE_RATIO * noise, SMALLEST_SWING)
+    quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, SMALLEST_SWING))
     upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
     lower = np.where(quiet, -np.inf, middle - band).astype(np.float32)
     # Only chunks that touch a bound can hold an edge.
