@@ -43,7 +43,7 @@ def _two_lengths(
     n = spaces.size
     mark_centres, mark_rest = _centres(marks, long[: marks.size] if code == "pulse-width" else None)
     # In a duty code the space makes up for the mark: its length depends on the bit as well.
-    depends = code == "pulse-distance" or _tied(spaces, long[:n])
+    depends = code == "pulse-distance" or _makes_up(spaces, long[:n])
     space_centres, space_rest = _centres(spaces, long[:n] if depends else None)
     mark_units, space_units = _small_units(mark_centres, space_centres)
     pulse_units = np.full(durations.size, np.nan)
@@ -70,24 +70,27 @@ def _centres(values: Floats, long: np.ndarray | None) -> tuple[tuple[float, floa
     return (short_centre, long_centre), values - np.where(long, long_centre, short_centre)
 
 
-def _tied(values: Floats, long: np.ndarray) -> bool:
-    """Whether telling long from short halves the spread, as it does when the two go together."""
+def _makes_up(values: Floats, long: np.ndarray) -> bool:
+    """Whether the spaces are the shorter, the longer the mark, so that telling them apart halves their spread."""
     if not 1 < long.sum() < long.size - 1:
         return False
-    rest = _centres(values, long)[1]
-    return float(np.std(rest)) < 0.5 * float(np.std(values))
+    (of_zero, of_one), rest = _centres(values, long)
+    return of_one < of_zero and float(np.std(rest)) < 0.5 * float(np.std(values))
 
 
 @cache
-def _unit_choices(same_marks: bool, same_spaces: bool) -> Floats:
-    """Every assignment of small whole lengths to (short mark, short space, long mark, long space), shape (n, 4)."""
+def _unit_choices(marks_grow: int, spaces_grow: int) -> Floats:
+    """Every assignment of small whole lengths to the mark and space of a 0 and those of a 1, shape (n, 4).
 
-    def pairs(same: bool) -> list[tuple[int, int]]:
+    The signs say whether a 1 has the longer one (1), the shorter one (−1) or the same (0).
+    """
+
+    def pairs(grow: int) -> list[tuple[int, int]]:
         lengths = range(1, LONGEST_SYMBOL + 1)
-        return [(a, b) for a in lengths for b in lengths if (a == b if same else a < b)]
+        return [(a, b) for a in lengths for b in lengths if np.sign(b - a) == grow]
 
     choices = [
-        (m[0], s[0], m[1], s[1]) for m, s in product(pairs(same_marks), pairs(same_spaces)) if m[0] <= 2 or s[0] <= 2
+        (m[0], s[0], m[1], s[1]) for m, s in product(pairs(marks_grow), pairs(spaces_grow)) if min(*m, *s) <= 2
     ]
     return np.array(choices, dtype=np.float64)
 
@@ -96,7 +99,7 @@ def _small_units(
     marks: tuple[float, float], spaces: tuple[float, float]
 ) -> tuple[tuple[float, float], tuple[float, float]]:
     """The smallest whole lengths in units that the centres can stand in, with the least mark excess."""
-    choices = _unit_choices(marks[0] == marks[1], spaces[0] == spaces[1])
+    choices = _unit_choices(int(np.sign(marks[1] - marks[0])), int(np.sign(spaces[1] - spaces[0])))
     signs = alternating(4)
     observed = np.array([marks[0], spaces[0], marks[1], spaces[1]])
     # Least squares of observed = unit·k ± excess, for every choice at once.

@@ -13,10 +13,11 @@ from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import PairTemplate, is_paired, pair_template
 from eager_tern.signal.values import Floats
 
+ROUNDS = 2
 COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
 LARGEST_EXCESS = 0.45  # of a unit
-CLOCKS = np.linspace(0.8, 1.2, 11)
-EXCESSES = np.linspace(-0.3, 0.3, 7)
+CLOCKS = np.linspace(0.82, 1.18, 7)
+EXCESSES = np.linspace(-0.26, 0.26, 5)
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def _match_pairs(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
         return None
     clock = _first_clock(d, template, sheet)
     bits = NO_BITS
-    for _ in range(3):
+    for _ in range(ROUNDS):
         bits = _decide(d, template, np.array([clock.unit_us]), np.array([clock.excess_us]))[0][0]
         clock = fit_clock(d, _lengths(template, bits))
         if clock.unit_us <= 0:

@@ -9,7 +9,7 @@ import numpy as np
 from eager_tern.signal.values import Floats, Pulses
 
 SURE_GAP_US = 15_000.0  # no space inside a frame section of the handsets in use is as long
-GAP_IN_SHORTEST = 12.0  # a leader space has at most 8 units, and a shortened unit still three quarters of its length
+GAP_IN_SHORTEST = 16.0  # a leader space has at most 8 units, and a shortened mark has half a unit left
 GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
 LEADER_IN_SHORTEST = 3.0
 SMALLEST_GAP_US = 4_000.0
@@ -51,7 +51,8 @@ def _gaps_in(durations: Floats) -> np.ndarray:
     """Indices of the spaces that are long beside the shortest pulses around them."""
     if durations.size < 5:
         return np.empty(0, np.intp)
-    shortest = float(np.sort(durations)[durations.size // 4])
     marks, spaces = durations[:-1:2], durations[1::2]
+    # Of both kinds together, since a receiver lengthens the one and shortens the other.
+    shortest = float(np.sort(durations)[durations.size // 4])
     after_data = (spaces > GAP_AFTER_DATA * shortest) & (marks < LEADER_IN_SHORTEST * shortest)
     return _spaces_where(durations, (spaces > SMALLEST_GAP_US) & ((spaces > GAP_IN_SHORTEST * shortest) | after_data))

@@ -14,8 +14,10 @@ Values = NDArray[np.float32]
 
 CHUNK_S = 0.3e-3  # the envelope's grain: short enough to lie inside most pulses or gaps
 REACH_S = 1.2e-3  # how far round it the envelope looks: an edge is over in that time, the sag of a level is not
-QUIET_QUANTILE = 0.2  # one chunk in five is taken to hold no edge: its range is noise
-ACTIVE_RATIO = 3.0  # noise alone reaches about twice its usual range within REACH_S
+QUIET_QUANTILE = 0.2  # one stretch in five is taken to hold no edge: its range is noise
+REACH_TO_CHUNK = 2.6  # how much larger the range of noise is at the most within REACH_S than within a chunk
+ACTIVE_RATIO = 1.9  # the largest range of noise within REACH_S in an hour, beside its usual one
+STEEP = 0.5  # an edge does most of its way within two chunks; hum does not
 NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
 LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
@@ -106,6 +108,17 @@ def _spread(x: Values, reach: int, pick: np.ufunc) -> Values:
     return padded
 
 
+def _noise(swing: Values, chunk_range: Values) -> float:
+    """The usual range of noise within ``REACH_S``: of the quieter stretches, and no less than the samples' grid."""
+    quiet = min(
+        float(np.quantile(swing, QUIET_QUANTILE)), REACH_TO_CHUNK * float(np.quantile(chunk_range, QUIET_QUANTILE))
+    )
+    some = chunk_range[chunk_range > 0]
+    grid = 2.0 * float(some.min()) if some.size else 0.0
+    # On a line of two levels the smallest step there is an edge.
+    return max(quiet, grid) if float(swing.max()) > 3 * grid else quiet
+
+
 def _crossings(
     x: Values, grain: int, reaches: tuple[int, int], settings: ThresholdSettings
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -120,10 +133,13 @@ def _crossings(
     high, low = _spread(chunk_high, reach, np.maximum), _spread(chunk_low, reach, np.minimum)
     swing = high - low
     least = LEAST_OF_OTHERS * _spread(swing, around, np.maximum)
-    noise = np.quantile(chunk_high - chunk_low, QUIET_QUANTILE)
+    noise = _noise(swing, chunk_high - chunk_low)
+    step = np.maximum(chunk_high[1:], chunk_high[:-1]) - np.minimum(chunk_low[1:], chunk_low[:-1])
+    steepest = _spread(np.append(step, 0.0).astype(np.float32), reach, np.maximum)
     middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
     band = settings.hysteresis * swing
     quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, SMALLEST_SWING))
+    quiet |= steepest < STEEP * swing
     upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
     lower = np.where(quiet, -np.inf, middle - band).astype(np.float32)
     # Only chunks that touch a bound can hold an edge.

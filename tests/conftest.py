@@ -1,0 +1,28 @@
+"""What many tests share."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import settings
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+settings.register_profile("eager-tern", deadline=None, max_examples=60)
+settings.load_profile("eager-tern")
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Settings and data of the tests stay out of the user's."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+    return home
+
+
+@pytest.fixture
+def rng() -> np.random.Generator:
+    return np.random.default_rng(20_261_025)
