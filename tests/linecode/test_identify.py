@@ -58,7 +58,11 @@ def test_an_unknown_duty_code_is_pulse_width(rng: np.random.Generator, unit: flo
 
 @pytest.mark.parametrize(
     ("signed", "code", "unit"),
-    [(nec(0x5B, 0x16), "pulse-distance", 562.5), (sony(0x55, 21, 1), "pulse-width", 600.0), (rc5(14, 0x2A, 1), "biphase", 889)],
+    [
+        (nec(0x5B, 0x16), "pulse-distance", 562.5),
+        (sony(0x55, 21, 1), "pulse-width", 600.0),
+        (rc5(14, 0x2A, 1), "biphase", 889),
+    ],
 )
 @pytest.mark.parametrize("excess", [-90.0, 90.0])
 def test_unit_and_excess_come_out_apart(

@@ -89,9 +89,7 @@ def _unit_choices(marks_grow: int, spaces_grow: int) -> Floats:
         lengths = range(1, LONGEST_SYMBOL + 1)
         return [(a, b) for a in lengths for b in lengths if np.sign(b - a) == grow]
 
-    choices = [
-        (m[0], s[0], m[1], s[1]) for m, s in product(pairs(marks_grow), pairs(spaces_grow)) if min(*m, *s) <= 2
-    ]
+    choices = [(m[0], s[0], m[1], s[1]) for m, s in product(pairs(marks_grow), pairs(spaces_grow)) if min(*m, *s) <= 2]
     return np.array(choices, dtype=np.float64)
 
 

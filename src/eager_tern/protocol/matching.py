@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
+from eager_tern.linecode.biphase import edges_on_grid, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.values import NO_BITS, Bits, Clock
 from eager_tern.protocol.schema import FrameKind, Sheet
@@ -73,11 +73,16 @@ def _lengths(template: PairTemplate, bits: Bits) -> Floats:
 
 def _first_clock(d: Floats, template: PairTemplate, sheet: Sheet) -> Clock:
     """The best of a coarse grid of clocks and excesses, tried all at once."""
-    clocks, parts = (grid.ravel() for grid in np.meshgrid(CLOCKS, EXCESSES))
-    units = clocks * sheet.unit_us
-    cost = _decide(d, template, units, parts * units)[1] / units**2
+    units, excesses = _clock_grid(sheet)
+    cost = _decide(d, template, units, excesses)[1] / units**2
     best = int(np.argmin(cost))
-    return Clock(float(units[best]), float(parts[best] * units[best]), 0.0)
+    return Clock(float(units[best]), float(excesses[best]), 0.0)
+
+
+def _clock_grid(sheet: Sheet) -> tuple[Floats, Floats]:
+    """Units and excesses (µs) to begin with, every one with every other."""
+    clocks, parts = (grid.ravel() for grid in np.meshgrid(CLOCKS, EXCESSES))
+    return clocks * sheet.unit_us, parts * clocks * sheet.unit_us
 
 
 def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) -> tuple[Bits, Floats]:
@@ -112,10 +117,11 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     total = round(sum(widths))
     if not 0.7 * total < float(d.sum()) / sheet.unit_us < 1.4 * total or d.size > total:
         return None
-    unit, excess = guess_unit(d)
-    if not 0.5 < unit / sheet.unit_us < 1.7:
-        unit, excess = sheet.unit_us, 0.0
-    places, clock = edges_on_grid(d, unit, excess)
+    units, excesses = _clock_grid(sheet)
+    exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
+    misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
+    best = int(np.argmin(misfit))
+    places, clock = edges_on_grid(d, float(units[best]), float(excesses[best]))
     levels = np.repeat(np.arange(d.size) % 2 == 0, np.diff(places))
     for lead in (0, 1):  # a frame may begin with a half bit of space, which cannot be seen
         chips = np.zeros(total, np.bool_)

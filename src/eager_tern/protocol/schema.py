@@ -64,6 +64,10 @@ class FrameKind(Strict):
     def bit_count(self) -> int:
         return sum(part.bits or 0 for part in self.parts)
 
+    @cached_property
+    def section_count(self) -> int:
+        return 1 + sum(part.gap_us is not None for part in self.parts)
+
 
 class Press(Strict):
     """What one press of a key sends: ``first`` (``count`` times), then ``held`` for as long as the key is held."""

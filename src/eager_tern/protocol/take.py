@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from eager_tern.protocol.presses import Frame, Press, group_presses
-from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.reading import UNKNOWN, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.polarity import find_polarity
@@ -41,14 +41,29 @@ def read_bursts(
     frames: list[Frame] = []
     noise: list[tuple[int, int]] = []
     edges = pulses.edge_times_us
-    for first, last in split_bursts(pulses, gaps):
-        burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-        readings = read_frame(burst, sheets) if last - first + 1 >= FEWEST_PULSES else ()
-        if readings:
-            frames.append(Frame(first, last, burst, readings))
+    bursts = split_bursts(pulses, gaps)
+    at = 0
+    while at < len(bursts):
+        for count in section_counts(sheets):
+            if at + count > len(bursts):
+                continue
+            first, last = bursts[at][0], bursts[at + count - 1][1]
+            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+            several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
+            readings = read_frame(burst, several) if last - first + 1 >= FEWEST_PULSES else ()
+            if readings and (count == 1 or readings[0].protocol != UNKNOWN):
+                frames.append(Frame(first, last, burst, readings))
+                break
         else:
-            noise.append((first, last))
+            count = 1
+            noise.append(bursts[at])
+        at += count
     return frames, noise
+
+
+def section_counts(sheets: Sequence[Sheet]) -> list[int]:
+    """How many bursts a frame of the sheets may have, most first."""
+    return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
 
 
 def read_edges(edges: Edges, sheets: Sequence[Sheet], polarity: Polarity | None = None) -> tuple[Polarity, TakeRead]:
@@ -68,4 +83,6 @@ def read_edges(edges: Edges, sheets: Sequence[Sheet], polarity: Polarity | None 
 
 
 def _weight(take: TakeRead) -> float:
-    return sum(frame.best.confidence * frame.best.bits.size for frame in take.frames if frame.best is not None)
+    """How many bits were read, those of known protocols first of all."""
+    best = [frame.best for frame in take.frames if frame.best is not None]
+    return sum(r.confidence * r.bits.size * (0.1 if r.protocol == UNKNOWN else 1.0) for r in best)

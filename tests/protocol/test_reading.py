@@ -1,0 +1,118 @@
+"""Readings: ranked, doubted, and grouped into presses."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.layout import bit_groups
+from eager_tern.protocol.loading import library, library_sheet
+from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.take import read_edges, read_pulses
+from eager_tern.signal.values import Edges, Pulses, pulses_from_signed
+from tests.handsets import evening, lsb_first, nec, nec_frame, rc5, record, sony
+
+
+def read(signed: list[float] | np.ndarray) -> list[tuple[str, dict[str, int], int, bool]]:
+    take = read_pulses(pulses_from_signed(np.array(signed)), library())
+    return [
+        (press.lead.best.protocol, press.lead.best.fields, len(press.frames), press.first_missed)
+        for press in take.presses
+        if press.lead.best is not None
+    ]
+
+
+IMPAIRMENTS = [
+    {"jitter_us": jitter, "excess_us": excess, "clock": clock}
+    for jitter in (0.0, 30.0)
+    for excess in (-100.0, 0.0, 100.0)
+    for clock in (0.9, 1.0, 1.1)
+]
+
+
+@pytest.mark.parametrize("impairment", IMPAIRMENTS)
+def test_presses_are_read_through_every_impairment(rng: np.random.Generator, impairment: dict[str, float]) -> None:
+    recording = evening(rng, 30, **impairment)
+    found = [(protocol, fields, frames) for protocol, fields, frames, _ in read(recording.signed)]
+    right = sum(f == (s.protocol, s.fields, s.frames) for f, s in zip(found, recording.presses, strict=True))
+    assert right >= 0.98 * len(found)
+
+
+def test_the_sheets_are_ranked_by_what_their_checks_are_worth() -> None:
+    sheets = library()
+    readings = read_frame(pulses_from_signed(np.array(nec(0x5B, 0x16)[:-1])), sheets)
+    assert [r.protocol for r in readings[:2]] == ["nec", "nec-ext"]
+    # Eight more bits of check: the runner-up would need an accident of 1 in 256.
+    assert readings[0].confidence / readings[1].confidence == pytest.approx(256, rel=0.05)
+    assert readings[0].confidence + readings[1].confidence == pytest.approx(1.0, abs=0.01)
+    ext = read_frame(pulses_from_signed(np.array(nec(0x1234, 0x16, extended=True)[:-1])), sheets)
+    assert ext[0].protocol == "nec-ext"
+
+
+def test_a_check_that_fails_is_told_and_costs_confidence() -> None:
+    bits = lsb_first(0x5B, 8) + lsb_first(0xA4, 8) + lsb_first(0x16, 8) + lsb_first(0xE9 ^ 0x10, 8)
+    best = read_frame(pulses_from_signed(np.array(nec_frame(bits))), library())[0]
+    assert best.protocol == "nec"
+    assert [check.ok for check in best.checks] == [True, False]
+    assert best.confidence < 0.5
+
+
+def test_a_held_key_is_one_press() -> None:
+    assert read(nec(1, 2, 5)) == [("nec", {"address": 1, "command": 2}, 6, False)]
+    assert read(sony(3, 4, 7)) == [("sirc12", {"command": 3, "address": 4}, 7, False)]
+    assert read(rc5(5, 6, 1, 4)) == [("rc5", {"toggle": 1, "address": 5, "command": 6}, 4, False)]
+
+
+def test_a_toggle_that_turns_is_the_next_press() -> None:
+    found = read([*rc5(5, 6, 1, 2), *rc5(5, 6, 0, 3)])
+    assert [(fields["toggle"], frames) for _, fields, frames, _ in found] == [(1, 2), (0, 3)]
+
+
+def test_silence_parts_presses_of_one_key() -> None:
+    first = [*nec(1, 2), -60_000.0]
+    assert len(read([*first, *nec(1, 2)])) == 1
+    assert len(read([*first, -60_000.0, *nec(1, 2)])) == 2
+
+
+def test_another_code_is_another_press_however_soon() -> None:
+    assert [f[2] for f in read([*nec(1, 2), *nec(1, 3)])] == [1, 1]
+
+
+def test_repeats_without_their_first_frame_are_said_to_be_that() -> None:
+    only = nec(1, 2, 3)[68:]
+    assert read(only) == [("nec", {}, 3, True)]
+    # A new full frame behind them is a press of its own.
+    assert [f[3] for f in read([*only, *nec(1, 2)])] == [True, False]
+
+
+def test_strays_and_chatter_are_no_frames(rng: np.random.Generator) -> None:
+    lamp = [float(v) for v in rng.uniform(50, 400, 40)]
+    signed = [d for pulse in lamp for d in (pulse, -float(rng.uniform(20_000, 90_000)))]
+    take = read_pulses(pulses_from_signed(np.array(signed)), library())
+    assert take.presses == ()
+    assert len(take.noise) == 40
+    chatter = rng.exponential(350, 40_001) + 30
+    chatter[1::2] = np.where(rng.random(20_000) < 0.02, 25_000, chatter[1::2])
+    assert read_pulses(Pulses(chatter), library()).presses == ()
+
+
+def test_without_a_rest_the_polarity_that_reads_is_taken(rng: np.random.Generator) -> None:
+    times = np.cumsum(np.abs(record(nec(0x5B, 0x16)[:-1], rng)))[:-1]
+    for starts_high, polarity in ((True, "mark-high"), (False, "mark-low")):
+        edges = Edges(times, starts_high, 0.0, float(times[-1]) + 560.0)
+        found, take = read_edges(edges, library())
+        assert found == polarity
+        assert take.presses[0].lead.best is not None
+        assert take.presses[0].lead.best.fields == {"address": 0x5B, "command": 0x16}
+
+
+def test_groups_cover_every_bit_in_order() -> None:
+    for sheet_id, signed in (("nec", nec(1, 2)), ("rc5", rc5(5, 70, 1)), ("sirc12", sony(3, 4, 1))):
+        reading = read_frame(pulses_from_signed(np.array(signed)), library())[0]
+        groups = bit_groups(reading, library_sheet(sheet_id))
+        covered = [i for group in groups for i in range(group.first, group.last + 1)]
+        assert covered == list(range(reading.bits.size))
+        values = {group.name: group.value for group in groups if group.role == "field"}
+        assert values == reading.fields
+    plain = bit_groups(reading, None)
+    assert [(g.first, g.last) for g in plain] == [(0, 7), (8, 11)]
