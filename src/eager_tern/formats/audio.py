@@ -17,7 +17,7 @@ from eager_tern.signal.values import Pulses
 NAME = "audio"
 SUFFIXES = (".wav", ".flac")
 
-BLOCK = 1 << 19  # samples read at a time
+BLOCK, SMALL_BLOCK = 1 << 19, 1 << 12  # samples read at a time
 WRITTEN_RATE_HZ = 48_000
 REST_S = 0.05
 SWING = 0.6
@@ -53,13 +53,19 @@ def read(path: Path) -> list[Capture]:
 def _blocks(file: Any, channel: int, lost: list[str]) -> Iterator[Values]:
     import soundfile
 
+    size, at = BLOCK, 0
     while True:
-        at = file.tell()
         try:
-            block = file.read(BLOCK, dtype="float32", always_2d=True)
+            if file.tell() != at:
+                file.seek(at)
+            block = file.read(size, dtype="float32", always_2d=True)
         except soundfile.LibsndfileError:
+            if size == BLOCK:  # what stands before the damage is to be had in smaller pieces
+                size = SMALL_BLOCK
+                continue
             lost.append(f"cannot be read beyond sample {at}")
             return
+        at += len(block)
         if len(block) == 0:
             return
         yield np.ascontiguousarray(block[:, channel])

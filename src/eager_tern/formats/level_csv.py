@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+import warnings
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
@@ -106,21 +107,20 @@ def _time_column(header: _Header, path: Path) -> tuple[int, float]:
 
 
 def _numbers(text: str, header: _Header, path: Path) -> Floats:
-    body = text
+    body = "\n".join(text.splitlines()[header.line :])
+    if not body.strip():
+        raise InputError(path, "has a header but no rows")
     if header.delimiter == ";":
         body = body.replace(",", ".")
     try:
-        table = np.loadtxt(
-            io.StringIO(body),
-            delimiter=header.delimiter,
-            skiprows=header.line,
-            ndmin=2,
-            comments="#",
-            quotechar='"',
-        )
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", UserWarning)  # nothing but comments is told below
+            table = np.loadtxt(io.StringIO(body), delimiter=header.delimiter, ndmin=2, comments="#", quotechar='"')
     except ValueError as error:
-        found = re.search(r"(.*?) (?:at|from .* at) row (\d+)", str(error))
-        place = f"line {header.line + int(found[2]) + 1}" if found else ""
+        found = re.search(r"(.*?) at row (\d+)", str(error))
+        # NumPy counts rows from 0 where a value is wrong, from 1 where the number of columns is.
+        row = int(found[2]) + ("columns" not in found[1]) if found else 0
+        place = f"line {header.line + row}" if found else ""
         raise InputError(path, f"{found[1] if found else error}", place) from None
     if table.size == 0:
         raise InputError(path, "has a header but no rows")

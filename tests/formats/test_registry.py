@@ -1,0 +1,108 @@
+"""Files told by what is in them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from eager_tern.errors import InputError
+from eager_tern.formats.registry import read_captures, write_pulses
+from eager_tern.signal.values import Pulses
+from tests.files import audio_line, write_audio, write_changes_csv, write_text
+from tests.handsets import IDLE_US, nec, record
+
+
+@pytest.fixture
+def signed(rng: np.random.Generator) -> np.ndarray:
+    return record([-IDLE_US, *nec(0x5B, 0x16), -IDLE_US], rng)
+
+
+def test_content_counts_more_than_the_suffix(tmp_path: Path, rng: np.random.Generator, signed: np.ndarray) -> None:
+    write_text(tmp_path / "text.wav", signed, "signed")
+    write_changes_csv(tmp_path / "table.txt", signed)
+    write_audio(tmp_path / "sound.wav", audio_line(signed, 48_000, rng), 48_000)
+    (tmp_path / "sound.wav").rename(tmp_path / "sound.csv")
+    kinds = [read_captures(tmp_path / name)[0].format for name in ("text.wav", "table.txt", "sound.csv")]
+    assert kinds == ["timing-text", "level-csv", "audio"]
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [(b"", "is empty"), (b"\n \n", "is empty"), (b"\x00\x01\x02\x80" * 64, "neither text nor"), (b"\xff\xfe\xfd", "text")],
+)
+def test_rubbish_is_refused(tmp_path: Path, content: bytes, words: str) -> None:
+    path = tmp_path / "rubbish.wav"
+    path.write_bytes(content)
+    with pytest.raises(InputError, match=words):
+        read_captures(path)
+
+
+def test_what_is_no_file_is_refused(tmp_path: Path) -> None:
+    with pytest.raises(InputError, match="is a directory"):
+        read_captures(tmp_path)
+    with pytest.raises(InputError, match="does not exist"):
+        read_captures(tmp_path / "none.txt")
+    os.mkfifo(tmp_path / "pipe")
+    with pytest.raises(InputError, match="no end"):
+        read_captures(tmp_path / "pipe")
+    with pytest.raises(InputError, match="no end"):
+        read_captures(Path("/dev/zero"))
+
+
+def test_a_channel_can_be_picked(tmp_path: Path) -> None:
+    path = tmp_path / "two.csv"
+    path.write_text("time_us,a,b\n0,0,0\n10,1,0\n20,0,1\n30,0,0\n")
+    assert len(read_captures(path)) == 2
+    assert read_captures(path, 1)[0].channel == 1
+    with pytest.raises(InputError, match="no signal on channel 7"):
+        read_captures(path, 7)
+
+
+@pytest.mark.parametrize("name", ["out.txt", "out.csv", "out.wav", "out.flac", "out.tern"])
+def test_every_format_that_writes_is_read_back(tmp_path: Path, name: str) -> None:
+    pulses = Pulses(np.array([9000.0, 4500.0, 560.0, 560.0, 560.0, 1690.0, 560.0]), 20_000.0)
+    write_pulses(tmp_path / name, pulses)
+    again, _ = read_captures(tmp_path / name)[0].marks()
+    np.testing.assert_allclose(again.durations_us, pulses.durations_us, atol=0.3)
+
+
+def test_a_suffix_that_cannot_be_written_is_named(tmp_path: Path) -> None:
+    pulses = Pulses(np.array([500.0]))
+    with pytest.raises(InputError, match=r'"\.doc"; known are'):
+        write_pulses(tmp_path / "x.doc", pulses)
+    with pytest.raises(InputError, match="folder does not exist"):
+        write_pulses(tmp_path / "none" / "x.txt", pulses)
+
+
+@given(st.data())
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_damaged_files_give_pulses_or_one_sentence(tmp_path_factory: pytest.TempPathFactory, data: st.DataObject) -> None:
+    rng = np.random.default_rng(5)
+    folder = tmp_path_factory.getbasetemp() / "damaged"
+    if not folder.exists():
+        folder.mkdir()
+        signed = record([-20_000.0, *nec(1, 2), -20_000.0], rng)
+        write_text(folder / "a.txt", signed, "words")
+        write_changes_csv(folder / "b.csv", signed)
+        write_audio(folder / "c.wav", audio_line(signed, 22_050, rng), 22_050)
+        write_audio(folder / "d.flac", audio_line(signed, 22_050, rng), 22_050)
+    source = folder / data.draw(st.sampled_from(["a.txt", "b.csv", "c.wav", "d.flac"]))
+    content = bytearray(source.read_bytes())
+    for _ in range(data.draw(st.integers(1, 8))):
+        content[data.draw(st.integers(0, len(content) - 1))] = data.draw(st.integers(0, 255))
+    content = content[: data.draw(st.integers(1, len(content)))]
+    path = folder / f"mutant{source.suffix}"
+    path.write_bytes(bytes(content))
+    try:
+        for capture in read_captures(path):
+            pulses, _ = capture.marks()
+            assert np.all(np.isfinite(pulses.durations_us))
+            assert np.all(pulses.durations_us >= 0)
+    except InputError as error:
+        assert "mutant" in str(error)
+        assert "\n" not in str(error)
