@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+
 from tests.handsets import join
 
 

@@ -29,7 +29,11 @@ def caught(press_id: int, label: str, command: int, **more: object) -> Caught:
 def test_labels_fill_the_plate_and_find_free_places() -> None:
     places = [KeyPlace("Lamp", 0, 0), KeyPlace("Next", 0, 2)]
     keys = table_of_keys([caught(1, "Lamp", 1), caught(2, "Blank", 2), caught(3, "", 3)], places)
-    assert [(key.name, key.place.row, key.place.col) for key in keys] == [("Lamp", 0, 0), ("Blank", 0, 1), ("Next", 0, 2)]
+    assert [(key.name, key.place.row, key.place.col) for key in keys] == [
+        ("Lamp", 0, 0),
+        ("Blank", 0, 1),
+        ("Next", 0, 2),
+    ]
     assert [key.best is not None for key in keys] == [True, True, False]
 
 
@@ -101,7 +105,7 @@ def test_the_header_compiles(labelled: Casebook, tmp_path: Path) -> None:
     export(labelled, tmp_path / "k.h")
     program = (
         '#include "k.h"\n#include <stdio.h>\n'
-        "int main(void) { printf(\"%s %d %d\", slide_projector_keys[1].name, (int)slide_projector_keys[0].command,"
+        'int main(void) { printf("%s %d %d", slide_projector_keys[1].name, (int)slide_projector_keys[0].command,'
         " slide_projector_keys[0].count); return 0; }\n"
     )
     (tmp_path / "k.c").write_text(program)

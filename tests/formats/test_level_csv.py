@@ -101,12 +101,14 @@ def test_what_is_wrong_is_told_with_its_line(tmp_path: Path, text: str, place: s
     assert caught.value.place == place
 
 
-@pytest.mark.parametrize("text", ["9012, 4480, 560", "+9012 -4480", "mark 9012\nspace 3", "/* Keys of x: 3, y */\n", "RIFF"])
+@pytest.mark.parametrize(
+    "text", ["9012, 4480, 560", "+9012 -4480", "mark 9012\nspace 3", "/* Keys of x: 3, y */\n", "RIFF"]
+)
 def test_timing_text_is_not_taken_for_a_table(text: str) -> None:
     assert not recognises(text.encode())
 
 
-@given(st.text(alphabet="0123456789.,;\t\n time_us-+eE\"#", max_size=120))
+@given(st.text(alphabet='0123456789.,;\t\n time_us-+eE"#', max_size=120))
 def test_nothing_but_our_own_error_leaves_the_reader(text: str) -> None:
     import tempfile
 

@@ -33,7 +33,12 @@ def test_content_counts_more_than_the_suffix(tmp_path: Path, rng: np.random.Gene
 
 @pytest.mark.parametrize(
     ("content", "words"),
-    [(b"", "is empty"), (b"\n \n", "is empty"), (b"\x00\x01\x02\x80" * 64, "neither text nor"), (b"\xff\xfe\xfd", "text")],
+    [
+        (b"", "is empty"),
+        (b"\n \n", "is empty"),
+        (b"\x00\x01\x02\x80" * 64, "neither text nor"),
+        (b"\xff\xfe\xfd", "text"),
+    ],
 )
 def test_rubbish_is_refused(tmp_path: Path, content: bytes, words: str) -> None:
     path = tmp_path / "rubbish.wav"
@@ -81,7 +86,9 @@ def test_a_suffix_that_cannot_be_written_is_named(tmp_path: Path) -> None:
 
 @given(st.data())
 @settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_damaged_files_give_pulses_or_one_sentence(tmp_path_factory: pytest.TempPathFactory, data: st.DataObject) -> None:
+def test_damaged_files_give_pulses_or_one_sentence(
+    tmp_path_factory: pytest.TempPathFactory, data: st.DataObject
+) -> None:
     rng = np.random.default_rng(5)
     folder = tmp_path_factory.getbasetemp() / "damaged"
     if not folder.exists():

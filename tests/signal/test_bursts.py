@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -33,7 +35,7 @@ def test_bursts_cover_every_mark() -> None:
     bursts = split_bursts(pulses)
     assert bursts[0][0] == 0
     assert bursts[-1][1] == pulses.durations_us.size - 1
-    assert all(a[1] + 2 == b[0] for a, b in zip(bursts, bursts[1:], strict=False))
+    assert all(a[1] + 2 == b[0] for a, b in pairwise(bursts))
     assert all(first % 2 == 0 and last % 2 == 0 for first, last in bursts)
 
 

@@ -9,7 +9,7 @@ from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.threshold import ThresholdSettings, block_grain, edges_of_samples
 from eager_tern.signal.values import pulses_from_edges
 from tests.files import audio_line
-from tests.handsets import IDLE_US, join, nec, record, rc5, sony
+from tests.handsets import IDLE_US, join, nec, rc5, record, sony
 
 RATE = 48_000
 

@@ -11,16 +11,22 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from eager_tern.casebook.store import SUFFIX
-from eager_tern.desk.theme import load_fonts
+from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
+
+NAME = "Eager Tern"
 
 
 def application() -> QApplication:
-    """The one application object, with the shipped fonts."""
+    """The one application object, with the shipped typefaces."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
-    app.setApplicationName("Eager Tern")
+    if app.applicationName() == NAME:
+        return app
+    app.setApplicationName(NAME)
     app.setDesktopFileName("eager-tern")
     load_fonts()
+    app.setStyle("Fusion")
+    app.setFont(text_font())
     return app
 
 

@@ -54,6 +54,8 @@ class Document(QObject):
 
     def open(self, path: Path) -> bool:
         """Open a casebook in place of this one; where that fails, say why and keep this one."""
+        if self.casebook is not None and path.absolute() == self.casebook.path.absolute():
+            return True
         try:
             casebook = Casebook.open(path)
         except InputError as error:

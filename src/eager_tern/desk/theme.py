@@ -69,8 +69,6 @@ class Theme:
     @classmethod
     def apply(cls, app: QApplication, palette: Palette) -> None:
         cls.palette = palette
-        app.setStyle("Fusion")
-        app.setFont(text_font())
         qt = QPalette()
         roles = {
             QPalette.ColorRole.Window: palette.paper,

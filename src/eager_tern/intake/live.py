@@ -51,9 +51,10 @@ class Listening:
     def hear(self, signed_us: Floats) -> Heard:
         """Take durations in. Raises InputError where the disk refuses them; they are then kept for the next call."""
         self._unsaved.append(signed_us)
-        self._casebook.append_durations(self.take_id, np.concatenate(self._unsaved))
+        heard = np.concatenate(self._unsaved)
+        self._casebook.append_durations(self.take_id, heard)
         self._unsaved.clear()
-        self._waiting = np.concatenate((self._waiting, signed_us))
+        self._waiting = np.concatenate((self._waiting, heard))
         return self._read(self._whole())
 
     def finish(self) -> Heard:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Sequence
@@ -24,12 +25,16 @@ class StandInProcess:
         command = [sys.executable, "-m", "eager_tern.devices.simulated.recorder", "--speed", str(speed)]
         if seed is not None:
             command += ["--seed", str(seed)]
-        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        # The child finds this package wherever it was found here.
+        environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
+        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env=environment)
         assert process.stdout is not None
         device = process.stdout.readline().strip()
+        stand_in = cls(device, process)
         if not device:
+            stand_in.stop()
             raise InputError("simulated recorder", "did not start")
-        return cls(device, process)
+        return stand_in
 
     def down(self, first: Sequence[float], held: Sequence[float], count: int = 1) -> None:
         """Press a key: signed durations of its frames, each with the silence behind it."""

@@ -1,0 +1,123 @@
+"""The window: how soon it is there, and how it bears much."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtWidgets import QApplication
+from tests.handsets import join, nec
+
+from benches.conftest import in_turn, process
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import PressReading
+from eager_tern.demo.recipe import make_demo_casebook
+from eager_tern.desk.app import application
+from eager_tern.desk.calipers import Calipers
+from eager_tern.desk.document import Document
+from eager_tern.desk.strip import StripTape
+from eager_tern.desk.window import Window
+
+BARE = """
+import numpy as np, pyqtgraph as pg
+from PyQt6.QtWidgets import QApplication
+app = QApplication([])
+plot = pg.PlotWidget()
+plot.plot(np.empty(0))
+plot.show()
+app.processEvents()
+"""
+OURS = """
+import sys
+from pathlib import Path
+from eager_tern.desk.app import application
+from eager_tern.desk.window import Window
+app = application()
+window = Window()
+window.show()
+window.open_casebook(Path(sys.argv[1]))
+app.processEvents()
+window.grab()
+"""
+
+
+def test_window_on_screen(tmp_path: Path, script: Callable[[str, str], Path]) -> None:
+    """Aim: within twice the time of an empty plot."""
+    make_demo_casebook(tmp_path / "d.tern")
+    ours, bare, ratio = in_turn(process(script("o.py", OURS), tmp_path / "d.tern"), process(script("b.py", BARE)))
+    print(f"\nwindow with the demo casebook: {ours:.2f} s, an empty plot {bare:.2f} s, ratio {ratio:.2f}")
+
+
+def large_casebook(path: Path, presses: int) -> None:
+    casebook = Casebook.create(path)
+    frame = join(nec(0x5B, 0x16))
+    with casebook.changing():
+        take = casebook.add_take(casebook.add_gadget("Slide projector"), "bench", "recorder")
+        casebook.append_durations(take, np.tile(frame, presses))
+        for n in range(presses):
+            first = 68 * n
+            reading = PressReading(
+                frames=((first, first + 66),), start_us=108_000.0 * n, held_us=67_500.0, protocol="nec", kind="full",
+                bits="11011010001001010110100010010111", fields={"address": 91, "command": 22}, confidence=0.99,
+                check_count=2,
+            )  # fmt: skip
+            casebook.put_press(take, reading, caught_at=float(n), label=f"Key {n % 40}")
+    casebook.close()
+
+
+def longest(app: QApplication, *steps: Callable[[], object]) -> float:
+    """The longest that the window does not answer, ms."""
+    worst = 0.0
+    for step in steps:
+        start = time.perf_counter()
+        step()
+        app.processEvents()
+        worst = max(worst, time.perf_counter() - start)
+    return worst * 1e3
+
+
+def test_five_thousand_presses(tmp_path: Path) -> None:
+    """Aim: no freeze over 100 ms."""
+    large_casebook(tmp_path / "l.tern", 5000)
+    app = application()
+    window = Window()
+    window.show()
+    app.processEvents()
+    opening = longest(app, lambda: window.open_casebook(tmp_path / "l.tern"))
+    bar = window.log.view.verticalScrollBar()
+    top = bar.maximum()
+    scrolling = longest(app, *[lambda y=y: bar.setValue(y) for y in np.linspace(0, top, 60).astype(int).tolist()])
+    filtering = longest(app, *[lambda t=t: window.log.filter.setText(t) for t in ("K", "Ke", "Key 1", "Key 17", "")])
+    ids = [press.id for press in window.document.shown_presses()]
+    selecting = longest(app, *[lambda i=i: window.document.select((i,)) for i in ids[::500]])
+    labelling = longest(app, lambda: window.document.label(ids[100], "Another"))
+    window.close()
+    print(
+        f"\n5,000 presses, longest silence of the window: opening {opening:.0f} ms, scrolling {scrolling:.0f} ms, "
+        f"filtering {filtering:.0f} ms, selecting {selecting:.0f} ms, labelling {labelling:.0f} ms"
+    )
+
+
+def test_a_million_edges() -> None:
+    """Aim: 30 frames a second and more."""
+    app = application()
+    strip = StripTape(Document(), Calipers())
+    strip.resize(900, 150)
+    rng = np.random.default_rng(1)
+    for count in (1_000_000, 10_000_000):
+        edges = np.cumsum(rng.uniform(200, 1800, count))
+        strip.show_take(edges, [], (float(edges[0]), float(edges[-1])))
+        strip.show()
+        app.processEvents()
+        start, frames = time.perf_counter(), 0
+        while frames < 120:
+            strip.zoom(0.8 if frames % 40 < 30 else 2.0, float(edges[count // 3]))
+            strip.repaint()
+            frames += 1
+        rate = frames / (time.perf_counter() - start)
+        start = time.perf_counter()
+        np.diff(edges)
+        bare = time.perf_counter() - start
+        print(f"\n{count:,} edges: {rate:.0f} frames a second, a frame in {1 / rate / bare:.2f} times a bare np.diff")

@@ -1,0 +1,38 @@
+"""A real window on a copy of the demo casebook."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from eager_tern.demo.recipe import make_demo_casebook
+from eager_tern.desk.app import application
+from eager_tern.desk.window import Window
+
+
+@pytest.fixture(scope="session")
+def demo_casebook(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("demo") / "skarvholm.tern"
+    make_demo_casebook(path)
+    return path
+
+
+@pytest.fixture
+def empty_window(qtbot: QtBot, own_home: Path) -> Iterator[Window]:
+    application()
+    window = Window()
+    qtbot.addWidget(window)
+    window.show()
+    yield window
+    window.close()
+
+
+@pytest.fixture
+def window(empty_window: Window, demo_casebook: Path, tmp_path: Path) -> Window:
+    copy = tmp_path / "skarvholm.tern"
+    copy.write_bytes(demo_casebook.read_bytes())
+    assert empty_window.open_casebook(copy)
+    return empty_window

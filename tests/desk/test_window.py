@@ -1,0 +1,272 @@
+"""What the window shows, and how it bears trouble."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from eager_tern.casebook.store import Casebook
+from eager_tern.desk.cards import cards_for_press
+from eager_tern.desk.settings import load_settings
+from eager_tern.desk.window import Window
+from tests.files import audio_line, write_audio, write_text
+from tests.handsets import IDLE_US, nec, record
+
+
+def drop(window: Window, *paths: Path) -> None:
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    buttons, keys = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    window.dropEvent(QDropEvent(QPointF(10, 10), Qt.DropAction.CopyAction, mime, buttons, keys))
+
+
+def wait_for_import(window: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: window.importer is None, timeout=10_000)
+
+
+def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:
+    assert empty_window.pages.currentWidget() is empty_window.start
+    assert empty_window.start.demo.isVisible()
+    assert not empty_window.listen_action.isEnabled()
+    assert not empty_window.start.listen.isVisible()
+
+
+def test_the_example_opens_from_the_start(empty_window: Window, qtbot: QtBot) -> None:
+    qtbot.mouseClick(empty_window.start.demo, Qt.MouseButton.LeftButton)
+    assert empty_window.document.gadget.name == "Slide projector"
+    assert load_settings().recent[0].endswith("skarvholm.tern")
+    assert empty_window.pages.currentWidget() is empty_window.signal
+
+
+def test_a_new_casebook_asks_for_the_first_press(empty_window: Window, tmp_path: Path) -> None:
+    assert empty_window.document.create(tmp_path / "new.tern", "Handset")
+    assert empty_window.pages.currentWidget() is empty_window.start
+    assert empty_window.start.listen.isVisible()
+    empty_window.show_leaf("Handset")
+    assert "No keys yet" in empty_window.handset._words.text()
+
+
+def test_dropped_recordings_become_presses(
+    window: Window, qtbot: QtBot, tmp_path: Path, rng: np.random.Generator
+) -> None:
+    signed = record([-IDLE_US, *nec(0x5B, 0x12, 2), -IDLE_US, *nec(0x5B, 0x03), -IDLE_US], rng, jitter_us=15)
+    write_text(tmp_path / "a.txt", signed, "signed")
+    write_audio(tmp_path / "b.wav", audio_line(signed, 44_100, rng, mark_high=False), 44_100)
+    before = len(window.document.shown_presses())
+    drop(window, tmp_path / "a.txt", tmp_path / "b.wav")
+    wait_for_import(window, qtbot)
+    presses = window.document.shown_presses()
+    assert len(presses) == before + 4
+    assert [p.reading.fields["command"] for p in presses[-4:]] == [0x12, 0x03] * 2
+    assert window.document.selected_presses()[0].id == presses[-2].id
+    assert window.document.take(presses[-1]).sample_rate_hz == 44_100
+
+
+def test_files_that_cannot_be_read_are_named(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    (tmp_path / "bad.txt").write_text("500\n500 x\n")
+    drop(window, tmp_path / "bad.txt")
+    wait_for_import(window, qtbot)
+    qtbot.waitUntil(lambda: "bad.txt: line 2" in window.notice.text, timeout=2000)
+    assert window.notice.isVisible()
+
+
+def test_a_recording_without_frames_is_kept_and_said(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    (tmp_path / "lone.txt").write_text("+200 -90000 +150\n")
+    takes = len(window.document.casebook.takes())
+    drop(window, tmp_path / "lone.txt")
+    wait_for_import(window, qtbot)
+    qtbot.waitUntil(lambda: "no frames were found" in window.notice.text, timeout=2000)
+    assert len(window.document.casebook.takes()) == takes + 1
+
+
+def test_a_casebook_held_elsewhere_leaves_this_one_open(window: Window, tmp_path: Path) -> None:
+    other = Casebook.create(tmp_path / "held.tern")
+    assert not window.open_casebook(tmp_path / "held.tern")
+    assert "another Eager Tern" in window.notice.text
+    assert window.document.casebook.path.name == "skarvholm.tern"
+    other.close()
+    assert window.open_casebook(tmp_path / "held.tern")
+
+
+def test_a_disk_that_fills_up_is_said_and_the_label_stays(window: Window) -> None:
+    book = window.document.casebook
+    press = window.document.selected_presses()[0]
+    book._db.execute("PRAGMA query_only = ON")
+    window.document.label(press.id, "not kept")
+    assert "cannot be written" in window.notice.text
+    assert window.document.press(press.id).label == ""
+    book._db.execute("PRAGMA query_only = OFF")
+    window.document.label(press.id, "kept")
+    assert window.document.press(press.id).label == "kept"
+
+
+def test_save_as_goes_on_in_the_new_file(window: Window, tmp_path: Path) -> None:
+    window.choose_gadget(2)
+    assert window.document.save_as(tmp_path / "copy.tern")
+    assert window.document.casebook.path.name == "copy.tern"
+    assert window.document.gadget.name == "Audio guide"
+    assert not window.document.save_as(tmp_path / "copy.tern")
+
+
+def test_pointing_at_a_bit_lights_its_stretch_of_tape(window: Window, qtbot: QtBot) -> None:
+    bits, tape = window.signal.bits, window.signal.tape
+    cells, _ = bits._cells()
+    qtbot.mouseMove(bits, cells[9].center().toPoint())
+    assert (bits._hovered, tape._hovered) == (9, 9)
+    line = next(n for n, line in enumerate(tape._lines) if line.bits == (16, 23))
+    box = tape._box(line)
+    qtbot.mouseMove(tape, QPoint(int(box.left()) + 4, int(box.center().y())))
+    assert (bits._hovered, tape._hovered) == (16, 16)
+
+
+def test_the_tape_breaks_where_the_meaning_does(window: Window) -> None:
+    captions = {
+        1: ["leader", "address", "address complement", "command", "command complement"],
+        2: ["leader", "command", "address"],
+        3: ["start bit, command, toggle", "address", "command"],
+    }
+    for gadget_id, wanted in captions.items():
+        window.choose_gadget(gadget_id)
+        assert [line.caption for line in window.signal.tape._lines] == wanted
+        lines = window.signal.tape._lines
+        assert all(a.to_us == b.from_us for a, b in pairwise(lines))
+
+
+def test_calipers_measure_between_edges(window: Window, qtbot: QtBot) -> None:
+    tape = window.signal.tape
+    box = tape._box(0)
+    frame = tape._frame
+    leader = frame.pulses.durations_us[0]
+    y = int(box.center().y())
+    qtbot.mouseClick(tape, Qt.MouseButton.LeftButton, pos=QPoint(int(box.left()) + 1, y))
+    assert "another edge" in window.signal._measure.text()
+    qtbot.mouseClick(tape, Qt.MouseButton.LeftButton, pos=QPoint(int(box.left() + leader * tape._scale()), y))
+    assert window.signal._measure.text().startswith(f"{leader:.0f} µs · 16.")
+    qtbot.keyClick(tape, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert window.signal.calipers.other_us == frame.pulses.edge_times_us[2]
+    qtbot.keyClick(tape, Qt.Key.Key_Escape)
+    assert window.signal.calipers.one_us is None
+
+
+def test_the_unwrapped_tape_moves_and_zooms(window: Window, qtbot: QtBot) -> None:
+    qtbot.mouseClick(window.signal.wrap, Qt.MouseButton.LeftButton)
+    strip = window.signal.strip
+    assert strip.isVisible()
+    assert not window.signal.tape.isVisible()
+    width = strip.to_us - strip.from_us
+    middle = QPointF(strip.width() / 2, 70)
+    at = strip._time_at(middle.x())
+    wheel = QWheelEvent(middle, strip.mapToGlobal(middle), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+                        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(strip, wheel)
+    assert strip.to_us - strip.from_us == pytest.approx(width / 1.25)
+    assert abs(strip._time_at(middle.x()) - at) < 1
+    before = strip.from_us
+    qtbot.mousePress(strip, Qt.MouseButton.LeftButton, pos=QPoint(300, 70))
+    qtbot.mouseMove(strip, QPoint(360, 70))
+    qtbot.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(360, 70))
+    assert strip.from_us < before
+    for _ in range(100):
+        strip.zoom(0.5)
+    assert strip.to_us - strip.from_us >= 5
+    for _ in range(100):
+        strip.zoom(2.0)
+    assert strip.to_us >= window.document.take_edges(1)[-1]
+
+
+def test_several_frames_lie_over_one_another(window: Window) -> None:
+    presses = window.document.shown_presses()
+    window.document.select([press.id for press in presses[:4]])
+    assert window.signal.overlay.isVisible()
+    assert not window.signal.tape.isVisible()
+    assert len(window.signal.overlay._rows) == 4
+    (card,) = window.findings.cards
+    assert card.title == "4 codes in 4 presses"
+    window.document.select([presses[0].id, presses[-1].id])
+    assert "same code" in window.findings.cards[0].text
+
+
+def test_the_log_is_filtered_and_strays_are_folded(window: Window, qtbot: QtBot) -> None:
+    model = window.log.model
+    rows = model.rowCount()
+    assert rows == 10
+    fold = next(model.index(r) for r in range(rows) if "stray" in str(model.index(r).data()))
+    window.log.view._open_fold(fold)
+    assert model.rowCount() == rows + 1
+    qtbot.keyClicks(window.log.filter, "focus")
+    assert [model.index(r).data().split(",")[0] for r in range(model.rowCount())] == ["Focus +", "Focus −"]
+    window.log.filter.setText("nec 44")
+    assert model.rowCount() == 1
+    window.log.filter.clear()
+    assert model.rowCount() == rows + 1
+
+
+def test_findings_say_what_is_known_and_how(window: Window) -> None:
+    document = window.document
+    titles = {}
+    for gadget_id in (1, 2, 3):
+        window.choose_gadget(gadget_id)
+        for press in document.shown_presses():
+            others = [p for p in document.shown_presses() if p.id != press.id]
+            for card in cards_for_press(press, document.frame(press), others, document.key_table()):
+                titles.setdefault(card.title.split(":")[0], card)
+    assert titles["NEC · address 5B · command 16"].status == "proven"
+    assert "1 in 256" in titles["NEC · address 5B · command 16"].aside
+    assert "both checks hold" in titles["NEC · address 5B · command 16"].text
+    assert any(title.startswith("Pulse width, unit 6") for title in titles)
+    assert any(title.startswith("Bi-phase, unit 9") or title.startswith("Bi-phase, unit 89") for title in titles)
+    assert "stands for the first one" in titles["Held 0.56 s"].text
+    assert "3 times" in titles["2 repeats, as always"].text
+    assert "Sends what “Next slide” sends" in titles
+
+
+def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None:
+    window.show_leaf("Handset")
+    plate = window.handset.plate
+    lamp = next(key for key in plate.keys if key.name == "Lamp")
+    start = plate.box_of(lamp.place).center().toPoint()
+    goal = QPoint(start.x(), start.y() + 74 * 4)
+    qtbot.mousePress(plate, Qt.MouseButton.LeftButton, pos=start)
+    qtbot.mouseMove(plate, goal)
+    qtbot.mouseRelease(plate, Qt.MouseButton.LeftButton, pos=goal)
+    places = {place.name: (place.row, place.col) for place in window.document.casebook.key_places(1)}
+    assert places["Lamp"] == (4, 0)
+    window.undo_action.trigger()
+    assert {p.name: (p.row, p.col) for p in window.document.casebook.key_places(1)}["Lamp"] == (0, 0)
+
+
+def test_a_key_is_added_by_name(window: Window, qtbot: QtBot) -> None:
+    window.show_leaf("Handset")
+    qtbot.keyClicks(window.handset.new_key, "Eject")
+    qtbot.keyClick(window.handset.new_key, Qt.Key.Key_Return)
+    assert any(key.name == "Eject" and key.best is None for key in window.handset.plate.keys)
+
+
+def test_bits_go_to_the_clipboard(window: Window, qtbot: QtBot) -> None:
+    qtbot.mouseClick(window.signal.copy, Qt.MouseButton.LeftButton)
+    assert QApplication.clipboard().text() == window.document.selected_presses()[0].reading.bits
+    assert [window.signal.bits.base for _ in range(3) if not window.signal.base.click()] == ["decimal", "binary", "hex"]
+
+
+def test_everything_that_can_be_used_has_a_name(window: Window) -> None:
+    from PyQt6.QtWidgets import QAbstractButton, QLineEdit
+
+    for kind in (QAbstractButton, QLineEdit):
+        for widget in window.findChildren(kind):
+            if widget.isVisible():
+                assert widget.accessibleName() or (isinstance(widget, QAbstractButton) and widget.text()), widget
+
+
+def test_it_fits_a_small_screen(window: Window) -> None:
+    window.resize(1024, 700)
+    QApplication.processEvents()
+    assert window.width() <= 1024
+    assert window.height() <= 700
+    assert window.signal.tape.width() >= 400

@@ -1,0 +1,209 @@
+"""The command's contract: documents, messages, exit codes."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner, Result
+
+from eager_tern.cli import app
+from tests.files import audio_line, write_audio, write_text
+from tests.handsets import IDLE_US, nec, record, sony
+from tests.protocol.test_sheets import SHEET
+
+
+def run(*arguments: object) -> Result:
+    return CliRunner().invoke(app, [str(a) for a in arguments])
+
+
+def document(result: Result) -> Any:
+    assert result.exit_code in (0, 1), result.output
+    return json.loads(result.stdout)
+
+
+@pytest.fixture
+def capture(tmp_path: Path, rng: np.random.Generator) -> Path:
+    path = tmp_path / "projector-next.wav"
+    signed = record([-IDLE_US, *nec(0x5B, 0x16, 1), -IDLE_US, *nec(0x5B, 0x40)], rng, jitter_us=10, excess_us=41)
+    write_audio(path, audio_line(signed, 48_000, rng, mark_high=False), 48_000)
+    return path
+
+
+def test_a_reading_has_every_key_of_the_contract(capture: Path) -> None:
+    found = document(run("read", capture, "--json"))
+    assert found["schema"] == "eager-tern/readings/1"
+    (take,) = found["takes"]
+    assert {k: take[k] for k in ("format", "sample_rate_hz", "channel", "polarity", "carrier_hz", "keying")} == {
+        "format": "audio", "sample_rate_hz": 48_000, "channel": 0, "polarity": "mark-low", "carrier_hz": None,
+        "keying": None,
+    }  # fmt: skip
+    assert take["path"] == str(capture)
+    first, repeat, second = take["frames"]
+    assert [f["press"] for f in (first, repeat, second)] == [0, 0, 1]
+    assert [f["repeat"] for f in (first, repeat, second)] == [False, True, False]
+    assert first["start_us"] == pytest.approx(IDLE_US, abs=30)
+    assert first["duration_us"] == pytest.approx(sum(first["pulses_us"]), abs=1)
+    assert len(first["pulses_us"]) == 67
+    assert first["modulation"]["code"] == "pulse-distance"
+    assert first["modulation"]["unit_us"] == pytest.approx(562.5, rel=0.01)
+    assert first["modulation"]["mark_excess_us"] == pytest.approx(41, abs=8)
+    best = first["readings"][0]
+    assert best["protocol"] == "nec"
+    assert best["bits"] == "11011010001001010110100010010111"
+    assert best["fields"] == {"address": 91, "command": 22}
+    assert best["checks"] == [{"name": "address complement", "ok": True}, {"name": "command complement", "ok": True}]
+    assert repeat["readings"][0]["protocol"] == "nec"
+    assert repeat["readings"][0]["bits"] == ""
+
+
+def test_noise_is_listed_on_request(tmp_path: Path) -> None:
+    path = tmp_path / "t.txt"
+    write_text(path, np.array([200.0, -90_000.0, *nec(1, 2)]), "signed")
+    assert len(document(run("read", path, "--json"))["takes"][0]["frames"]) == 1
+    frames = document(run("read", path, "--json", "--noise"))["takes"][0]["frames"]
+    assert [f["noise"] for f in frames] == [True, False]
+    assert frames[0]["readings"] == []
+
+
+def test_text_for_a_person(capture: Path) -> None:
+    result = run("read", capture)
+    assert result.exit_code == 0
+    assert "2 presses" in result.stdout
+    assert "nec, address 91 (0x5B), command 22 (0x16)" in result.stdout
+    assert "1 repeat" in result.stdout
+
+
+def test_what_cannot_be_used_does_not_spoil_the_rest(tmp_path: Path, capture: Path) -> None:
+    bad = tmp_path / "bad.txt"
+    bad.write_text("500 600\n500 x 3\n")
+    result = run("read", bad, capture, tmp_path / "none.txt", "--json")
+    assert result.exit_code == 1
+    assert len(json.loads(result.stdout)["takes"]) == 1
+    lines = result.stderr.strip().splitlines()
+    assert lines[0] == f'eager-tern: {bad}: line 2: "x" is no duration'
+    assert lines[1] == f"eager-tern: {tmp_path / 'none.txt'}: does not exist"
+
+
+def test_nothing_recognised_is_no_failure(tmp_path: Path) -> None:
+    path = tmp_path / "t.txt"
+    path.write_text("100 200 100\n")
+    result = run("read", path, "--json")
+    assert result.exit_code == 0
+    assert json.loads(result.stdout)["takes"][0]["frames"] == []
+
+
+def test_a_file_cut_short_is_read_with_a_warning(tmp_path: Path, capture: Path) -> None:
+    cut = tmp_path / "cut.wav"
+    cut.write_bytes(capture.read_bytes()[:-20_000])
+    result = run("read", cut, "--json")
+    assert result.exit_code == 0
+    assert "is cut short at byte" in result.stderr
+    assert json.loads(result.stdout)["takes"][0]["frames"]
+
+
+def test_polarity_and_channel_can_be_overruled(capture: Path) -> None:
+    wrong = document(run("read", capture, "--polarity", "mark-high", "--json"))["takes"][0]
+    assert wrong["polarity"] == "mark-high"
+    assert all(f["readings"][0]["protocol"] != "nec" for f in wrong["frames"])
+    assert run("read", capture, "--channel", "3").exit_code == 1
+
+
+def test_wrong_arguments_are_status_2(capture: Path) -> None:
+    assert run("read").exit_code == 2
+    assert run("read", capture, "--polarity", "up").exit_code == 2
+    assert run("make", "nec", "address").exit_code == 2
+    assert run("make", "nec", "address=many").exit_code == 2
+    assert run("nonsense").exit_code == 2
+
+
+def test_a_sheet_of_ones_own_reads_and_makes(tmp_path: Path) -> None:
+    sheet = tmp_path / "lamp.toml"
+    sheet.write_text(SHEET)
+    made = document(run("make", sheet, "group=9", "level=0x3", "--to", tmp_path / "l.txt", "--json"))
+    assert made["protocol"] == "hide-lamp"
+    assert made["bits"] == "100111000011"
+    assert made["carrier_hz"] is None
+    found = document(run("read", tmp_path / "l.txt", "--sheet", sheet, "--json"))
+    reading = found["takes"][0]["frames"][0]["readings"][0]
+    assert (reading["protocol"], reading["fields"]) == ("hide-lamp", {"group": 9, "level": 3})
+
+
+def test_make_refuses_by_name_and_range(tmp_path: Path) -> None:
+    for arguments, words in (
+        (("nec", "address=256"), "address = 256 is outside 0 to 255"),
+        (("nec", "volume=1"), 'no field "volume"'),
+        (("no-such-sheet",), "no-such-sheet"),
+        (("nec", "--to", tmp_path / "x.doc"), '".doc"'),
+    ):
+        result = run("make", *arguments)
+        assert result.exit_code == 1
+        assert words in result.stderr
+        assert len(result.stderr.strip().splitlines()) == 1
+
+
+def test_make_prints_timing_text() -> None:
+    assert run("make", "sirc12", "command=1").stdout.startswith("+2400 -600 +1200 -600 +600")
+    assert document(run("make", "nec", "--json"))["carrier_hz"] == 38_000
+
+
+@pytest.mark.parametrize("suffix", [".csv", ".wav", ".flac", ".tern", ".txt"])
+def test_convert_keeps_the_pulses(tmp_path: Path, suffix: str) -> None:
+    source = tmp_path / "in.txt"
+    write_text(source, np.array([-70_000.0, *nec(1, 2, 1), -IDLE_US, *sony(3, 4)]), "signed")
+    target = tmp_path / f"out{suffix}"
+    assert run("convert", source, target).exit_code == 0
+    one, other = (document(run("read", path, "--json"))["takes"][0]["frames"] for path in (source, target))
+    assert [f["readings"][0]["fields"] for f in other] == [f["readings"][0]["fields"] for f in one]
+    for a, b in zip(one, other, strict=True):
+        np.testing.assert_allclose(a["pulses_us"], b["pulses_us"], atol=0.5)
+        assert a["start_us"] == pytest.approx(b["start_us"], abs=1)
+
+
+def test_convert_refuses_what_it_cannot_write(tmp_path: Path, capture: Path) -> None:
+    result = run("convert", capture, tmp_path / "x.xyz")
+    assert result.exit_code == 1
+    assert '".xyz"' in result.stderr
+
+
+def test_sources_lists_the_simulated_handsets() -> None:
+    found = document(run("sources", "--json"))
+    assert {"simulated:slide-projector", "simulated:audio-guide", "simulated:nest-box-lamp"} <= {
+        s["id"] for s in found["sources"]
+    }
+    assert "simulated:audio-guide" in run("sources").stdout
+
+
+def test_record_writes_what_a_simulated_handset_sends(tmp_path: Path) -> None:
+    target = tmp_path / "r.txt"
+    assert run("record", "simulated:audio-guide", target, "--seconds", "1.2").exit_code == 0
+    frames = document(run("read", target, "--json"))["takes"][0]["frames"]
+    assert frames[0]["readings"][0]["protocol"] == "sirc12"
+    assert frames[0]["readings"][0]["fields"]["address"] == 21
+    assert not target.with_suffix(".partial").exists()
+
+
+def test_record_refuses_before_it_listens(tmp_path: Path) -> None:
+    for source, target, words in (
+        ("simulated:toaster", "r.txt", "no such simulated source"),
+        ("/dev/no-such", "r.txt", "no such port"),
+        ("simulated:audio-guide", "r.xyz", '".xyz"'),
+        ("simulated:audio-guide", "none/r.txt", "folder does not exist"),
+    ):
+        result = run("record", source, tmp_path / target, "--seconds", "0.2")
+        assert result.exit_code == 1
+        assert words in result.stderr
+
+
+def test_the_whole_example_runs_without_a_window(tmp_path: Path) -> None:
+    result = run("demo", "--headless", "--folder", tmp_path)
+    assert result.exit_code == 0, result.output
+    assert "Slide projector: 12 of 12 keys caught" in result.stdout
+    assert "12 of 12 exported keys read back the same" in result.stdout
+    assert "Audio guide: 7 of 7" in result.stdout
+    assert "Nest-box lamp: 5 of 5" in result.stdout
+    exported = json.loads((tmp_path / "nest-box-lamp-keys.json").read_text())
+    assert len(exported["keys"]) == 5
