@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
@@ -10,10 +11,14 @@ from eager_tern.casebook.values import KeyPlace
 
 @dataclass(frozen=True)
 class Label:
-    """Say something else about presses. ``labels`` pairs press ids with texts."""
+    """Say something else about presses. ``labels`` pairs press ids with texts; ``press_ids`` are those it touches."""
 
     labels: tuple[tuple[int, str], ...]
     words: str = "label"
+
+    @property
+    def press_ids(self) -> tuple[int, ...]:
+        return tuple(press_id for press_id, _ in self.labels)
 
     def apply(self, casebook: Casebook) -> Label:
         before = tuple((i, casebook.press(i).label) for i, _ in self.labels)
@@ -44,6 +49,7 @@ class PlaceKey:
     name: str
     place: KeyPlace | None
     words: str = "move key"
+    press_ids: ClassVar[tuple[int, ...]] = ()
 
     def apply(self, casebook: Casebook) -> PlaceKey:
         before = next((p for p in casebook.key_places(self.gadget_id) if p.name == self.name), None)
@@ -59,6 +65,7 @@ class Rename:
     gadget_id: int
     name: str
     words: str = "rename gadget"
+    press_ids: ClassVar[tuple[int, ...]] = ()
 
     def apply(self, casebook: Casebook) -> Rename:
         before = next(g.name for g in casebook.gadgets() if g.id == self.gadget_id)
@@ -76,20 +83,21 @@ class History:
     done: list[Change] = field(default_factory=list)
     undone: list[Change] = field(default_factory=list)
 
-    def do(self, casebook: Casebook, change: Change) -> None:
+    def do(self, casebook: Casebook, change: Change) -> Change:
         self.done.append(change.apply(casebook))
         self.undone.clear()
+        return change
 
-    def undo(self, casebook: Casebook) -> bool:
+    def undo(self, casebook: Casebook) -> Change | None:
+        """What was taken back is the change that did it; None where there is nothing to."""
         return _move(casebook, self.done, self.undone)
 
-    def redo(self, casebook: Casebook) -> bool:
+    def redo(self, casebook: Casebook) -> Change | None:
         return _move(casebook, self.undone, self.done)
 
 
-def _move(casebook: Casebook, source: list[Change], target: list[Change]) -> bool:
+def _move(casebook: Casebook, source: list[Change], target: list[Change]) -> Change | None:
     if not source:
-        return False
+        return None
     target.append(source[-1].apply(casebook))
-    source.pop()
-    return True
+    return source.pop()

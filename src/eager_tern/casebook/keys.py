@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from eager_tern.casebook.values import Caught, KeyPlace
 
@@ -22,7 +23,7 @@ class Key:
     def name(self) -> str:
         return self.place.name
 
-    @property
+    @cached_property
     def best(self) -> Caught | None:
         """The press to take the code from: the surest one that has a code."""
         coded = [press for press in self.presses if press.code is not None]

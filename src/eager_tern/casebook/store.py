@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from pydantic import TypeAdapter
 
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading, Take
 from eager_tern.errors import InputError
@@ -20,6 +21,8 @@ APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
 SCHEMA = 1
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
+BATCH = 500
+READINGS = TypeAdapter(list[PressReading])
 
 
 class Casebook:
@@ -159,20 +162,29 @@ class Casebook:
 
     # Presses
 
-    def presses(self, gadget_id: int | None = None) -> list[Caught]:
-        """All that was caught, strays and deleted ones too, in the order in which it was sent."""
+    def presses(self, gadget_id: int | None = None, take_id: int | None = None) -> list[Caught]:
+        """All that was caught of a gadget or in a take, strays and deleted ones too, in the order it was sent."""
+        return [press for batch in self.press_batches(gadget_id, take_id) for press in batch]
+
+    def press_batches(self, gadget_id: int | None = None, take_id: int | None = None) -> Iterator[list[Caught]]:
+        """The same a few at a time, for whoever has other things to do between."""
         query = (
             "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
-            " JOIN take ON take.id = take_id WHERE ?1 IS NULL OR gadget_id = ?1 ORDER BY take_id, first"
+            " JOIN take ON take.id = take_id WHERE (?1 IS NULL OR gadget_id = ?1) AND (?2 IS NULL OR take_id = ?2)"
+            " ORDER BY take_id, first"
         )
-        return [_caught(row) for row in self._db.execute(query, (gadget_id,))]
+        cursor = self._db.execute(query, (gadget_id, take_id))
+        while rows := cursor.fetchmany(BATCH):
+            readings = READINGS.validate_json(f"[{','.join(row[-1] for row in rows)}]")  # quicker than one by one
+            yield [_caught(row, reading) for row, reading in zip(rows, readings, strict=True)]
 
     def press(self, press_id: int) -> Caught:
         query = (
             "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
             " JOIN take ON take.id = take_id WHERE press.id = ?"
         )
-        return _caught(self._db.execute(query, (press_id,)).fetchone())
+        row = self._db.execute(query, (press_id,)).fetchone()
+        return _caught(row, PressReading.model_validate_json(row[-1]))
 
     def put_press(
         self,
@@ -236,10 +248,9 @@ class Casebook:
             return int(db.execute(statement, values).lastrowid or 0)
 
 
-def _caught(row: tuple[Any, ...]) -> Caught:
-    press_id, take_id, gadget_id, caught_at, label, stray, deleted, reading = row
-    known = PressReading.model_validate_json(reading)
-    return Caught(press_id, take_id, gadget_id, caught_at, label, bool(stray), bool(deleted), known)
+def _caught(row: tuple[Any, ...], reading: PressReading) -> Caught:
+    press_id, take_id, gadget_id, caught_at, label, stray, deleted, _ = row
+    return Caught(press_id, take_id, gadget_id, caught_at, label, bool(stray), bool(deleted), reading)
 
 
 def _connect(path: Path, read_only: bool = False) -> sqlite3.Connection:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from pydantic import BaseModel, ConfigDict
 
@@ -63,7 +64,7 @@ class Caught:
     def repeats(self) -> int:
         return len(self.reading.frames) - (0 if self.reading.first_missed else 1)
 
-    @property
+    @cached_property
     def code(self) -> tuple[str, tuple[tuple[str, int], ...], str] | None:
         """What tells one key from another: protocol and fields without the toggle, or the bits themselves.
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
 from eager_tern.casebook.changes import Change, History, Label
 from eager_tern.casebook.keys import Key, table_of_keys
@@ -15,7 +15,7 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take
 from eager_tern.errors import InputError
 from eager_tern.intake.files import FileTake, keep
-from eager_tern.intake.live import Listening
+from eager_tern.intake.live import Heard, Listening
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
@@ -45,6 +45,8 @@ class Document(QObject):
         self.history = History()
         self._listening: Listening | None = None
         self._by_id: dict[int, Caught] = {}
+        self._keys: list[Key] | None = None  # made when first asked for
+        self._shown: list[Caught] | None = None
         self._takes: dict[int, Take] = {}
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
@@ -117,23 +119,31 @@ class Document(QObject):
         self.selected = ()
         self._pulses.clear()
         self._read.cache_clear()
-        self._refresh()
+        self._read_presses()
         self.opened.emit()
+        _breathe()
         self.select(tuple(press.id for press in self.shown_presses()[-1:]))
 
-    def _refresh(self) -> None:
+    def _read_presses(self) -> None:
+        """All presses of the gadget, a few at a time, so that the window goes on drawing itself."""
+        self.presses, self._by_id = [], {}
+        self._forget()
         if self.casebook is None or self.gadget is None:
-            self.presses, self._takes = [], {}
-        else:
-            self.presses = self.casebook.presses(self.gadget.id)
-            self._takes = {take.id: take for take in self.casebook.takes()}
-        self._by_id = {press.id: press for press in self.presses}
+            return
+        self._takes = {take.id: take for take in self.casebook.takes()}
+        for batch in self.casebook.press_batches(self.gadget.id):
+            self._add(batch)
+            for press in batch:
+                press.code  # noqa: B018  worked out now, a few at a time, and remembered
+            _breathe()
 
     # What is there
 
     def shown_presses(self) -> list[Caught]:
         """The presses of the log, without strays and deleted ones."""
-        return [press for press in self.presses if not press.deleted and not press.stray]
+        if self._shown is None:
+            self._shown = [press for press in self.presses if not press.deleted and not press.stray]
+        return self._shown
 
     def press(self, press_id: int) -> Caught | None:
         return self._by_id.get(press_id)
@@ -142,9 +152,12 @@ class Document(QObject):
         return self._takes.get(press.take_id)
 
     def key_table(self) -> list[Key]:
+        """The gadget's table of keys."""
         if self.casebook is None or self.gadget is None:
             return []
-        return table_of_keys(self.presses, self.casebook.key_places(self.gadget.id))
+        if self._keys is None:
+            self._keys = table_of_keys(self.presses, self.casebook.key_places(self.gadget.id))
+        return self._keys
 
     def take_pulses(self, take_id: int) -> Pulses:
         """All pulses of a take."""
@@ -187,8 +200,7 @@ class Document(QObject):
 
     def change(self, change: Change) -> None:
         """Do something that can be taken back."""
-        if self._try(lambda book: self.history.do(book, change)):
-            self._after_change()
+        self._apply(lambda book: self.history.do(book, change))
 
     def label(self, press_id: int, text: str) -> None:
         press = self._by_id.get(press_id)
@@ -196,17 +208,22 @@ class Document(QObject):
             self.change(Label(((press_id, text.strip()),)))
 
     def undo(self) -> None:
-        if self._try(self.history.undo):
-            self._after_change()
+        self._apply(self.history.undo)
 
     def redo(self) -> None:
-        if self._try(self.history.redo):
-            self._after_change()
+        self._apply(self.history.redo)
 
-    def _after_change(self) -> None:
+    def _apply(self, work: Callable[[Casebook], Change | None]) -> None:
+        """Do or undo a change and look at what it touched again."""
+        done: list[Change | None] = []
+        if not self._try(lambda book: done.append(work(book))) or done[0] is None:
+            return
         if self.casebook is not None and self.gadget is not None:
             self.gadget = next((g for g in self.casebook.gadgets() if g.id == self.gadget.id), None)
-        self._refresh()
+            fresh = {press_id: self.casebook.press(press_id) for press_id in done[0].press_ids}
+            self.presses = [fresh.get(press.id, press) for press in self.presses]
+            self._by_id |= fresh
+        self._forget()
         hidden = {press.id for press in self.presses if press.deleted}
         self.presses_changed.emit()
         self.history_changed.emit()
@@ -223,15 +240,18 @@ class Document(QObject):
 
     # What comes in
 
-    def keep_take(self, found: FileTake) -> None:
-        """Put a file's take into the casebook and select its presses' first."""
-        gadget = self.gadget
+    def keep_take(self, found: FileTake, gadget_id: int) -> None:
+        """Put a file's take into a gadget's part of the casebook and select its first press."""
         ids: list[int] = []
-        if gadget is None or not self._try(lambda book: ids.extend(keep(book, gadget.id, found))):
+        if not self._try(lambda book: ids.extend(keep(book, gadget_id, found))):
             return
-        self._refresh()
-        self.presses_changed.emit()
-        self.select(tuple(ids[:1]))
+        assert self.casebook is not None
+        if self.gadget is not None and gadget_id == self.gadget.id:
+            known, self._takes = self._takes, {take.id: take for take in self.casebook.takes()}
+            for take_id in self._takes.keys() - known.keys():
+                self._add(self.casebook.presses(take_id=take_id))
+            self.presses_changed.emit()
+            self.select(tuple(ids[:1]))
         if not ids:
             self.troubled.emit(f"{Path(found.capture.path).name}: no frames were found in it; the recording is kept")
 
@@ -262,28 +282,41 @@ class Document(QObject):
             return
         if not heard.press_ids and not heard.stray_ids:
             return
-        self._pulses.pop(self._listening.take_id, None)
-        for press_id in (*heard.stray_ids, *heard.press_ids):
-            self._take_in(press_id)
+        self._take_in(self._listening.take_id, heard)
         if heard.press_ids:
             self.select((heard.press_ids[-1],))
 
-    def _take_in(self, press_id: int) -> None:
+    def _take_in(self, take_id: int, heard: Heard) -> None:
+        """Presses that are new or have grown."""
         assert self.casebook is not None
-        press = self.casebook.press(press_id)
-        if press_id in self._by_id:
-            self.presses[next(i for i in range(len(self.presses) - 1, -1, -1) if self.presses[i].id == press_id)] = (
-                press
-            )
-        else:
-            self.presses.append(press)
-        self._by_id[press_id] = press
-        self.press_grown.emit(press_id)
+        self._pulses.pop(take_id, None)
+        for press_id in (*heard.stray_ids, *heard.press_ids):
+            press = self.casebook.press(press_id)
+            if press_id in self._by_id:
+                at = next(i for i in range(len(self.presses) - 1, -1, -1) if self.presses[i].id == press_id)
+                self.presses[at] = press
+                self._by_id[press_id] = press
+                self._forget()
+            else:
+                self._add([press])
+            self.press_grown.emit(press_id)
+
+    def _forget(self) -> None:
+        """Drop what was made from the presses."""
+        self._keys = self._shown = None
+
+    def _add(self, presses: list[Caught]) -> None:
+        self.presses += presses
+        self._by_id |= {press.id: press for press in presses}
+        self._forget()
 
     def stop_listening(self) -> None:
+        """Read what is still waiting, as if silence followed."""
         if self._listening is not None:
             listening, self._listening = self._listening, None
-            if self._try(lambda book: listening.finish()):
-                self._pulses.pop(listening.take_id, None)
-                self._refresh()
-                self.presses_changed.emit()
+            self._try(lambda book: self._take_in(listening.take_id, listening.finish()))
+
+
+def _breathe() -> None:
+    """Let the window draw itself in the midst of much work; what the user does meanwhile waits."""
+    QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)

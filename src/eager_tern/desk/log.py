@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QCompleter,
+    QHeaderView,
     QLabel,
     QLineEdit,
-    QListView,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -21,11 +22,11 @@ from eager_tern.casebook.values import Caught
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.log_model import PRESS_ROLE, LogModel, StrayFold
-from eager_tern.desk.theme import ASIDE_PX, Theme, colour, digit_font, text_font
+from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, digit_font, text_font
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
-PRESS_HEIGHT, HELD_HEIGHT, FOLD_HEIGHT = 46, 60, 27
-THUMB_WIDTH, THUMB_HEIGHT = 116, 11
+ROW_HEIGHT = 46
+THUMB_WIDTH, THUMB_HEIGHT = 96, 11
 LEFT = 14
 
 
@@ -36,12 +37,6 @@ class LogDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self._document = document
         self._thumbs: dict[tuple[int, object, str], QPixmap] = {}
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        row = index.data(PRESS_ROLE)
-        if isinstance(row, StrayFold) or row.stray:
-            return QSize(0, FOLD_HEIGHT)
-        return QSize(0, HELD_HEIGHT if hold(row) else PRESS_HEIGHT)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         painter.save()
@@ -87,10 +82,10 @@ class LogDelegate(QStyledItemDelegate):
         second = QRectF(inner.left() + THUMB_WIDTH + 4, inner.top() + 19, inner.width() - THUMB_WIDTH - 4, 17)
         painter.drawText(second, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, short_code(press))
         if held := hold(press):
-            painter.setFont(text_font(ASIDE_PX))
+            painter.setFont(text_font(SMALL_PX))
             painter.setPen(colour("quiet"))
-            third = QRectF(inner.left(), inner.top() + 36, inner.width(), 16)
-            painter.drawText(third, Qt.AlignmentFlag.AlignVCenter, held)
+            room = painter.fontMetrics().elidedText(held, Qt.TextElideMode.ElideRight, int(second.width()) - 76)
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, room)
 
     def _thumb(self, press: Caught) -> QPixmap:
         key = (press.id, press.reading.frames[0], Theme.palette.ink)
@@ -123,8 +118,8 @@ class LogDelegate(QStyledItemDelegate):
         editor.setFixedHeight(25)
 
 
-class LogView(QListView):
-    """The list itself, its selection the document's."""
+class LogView(QTableView):
+    """The list itself, its selection the document's. A table, though of one column: it lays out only what is seen."""
 
     def __init__(self, document: Document, model: LogModel) -> None:
         super().__init__()
@@ -133,9 +128,16 @@ class LogView(QListView):
         self._following = False  # whether the document's selection is being shown, rather than made
         self.setModel(model)
         self.setItemDelegate(LogDelegate(document, self))
-        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
-        self.setEditTriggers(QListView.EditTrigger.DoubleClicked | QListView.EditTrigger.EditKeyPressed)
-        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
+        self.setEditTriggers(QTableView.EditTrigger.DoubleClicked | QTableView.EditTrigger.EditKeyPressed)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.horizontalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(ROW_HEIGHT)
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.verticalHeader().hide()
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Log of presses")
         document.selection_changed.connect(self._show_selection)

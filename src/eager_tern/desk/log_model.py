@@ -38,6 +38,7 @@ class LogModel(QAbstractListModel):
         self._document = document
         self._rows: list[Row] = []
         self._filter = ""
+        self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
         document.opened.connect(self.reload)
         document.presses_changed.connect(self.reload)
@@ -85,8 +86,11 @@ class LogModel(QAbstractListModel):
     def _matches(self, press: Caught) -> bool:
         if not self._filter:
             return True
-        text = f"{press.label} {press.reading.protocol} {short_code(press)}".lower()
-        return all(word in text for word in self._filter.split())
+        known = self._texts.get(press.id)
+        if known is None or known[0] is not press:
+            text = f"{press.label} {press.reading.protocol} {short_code(press)}".lower()
+            known = self._texts[press.id] = (press, text)
+        return all(word in known[1] for word in self._filter.split())
 
     def _grow(self, press_id: int) -> None:
         press = self._document.press(press_id)

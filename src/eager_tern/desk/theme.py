@@ -141,7 +141,7 @@ def _style(p: Palette) -> str:
         color: {p.quiet}; border-bottom: 3px solid transparent; }}
     QTabBar::tab:selected {{ color: {p.ink}; border-bottom: 3px solid {p.attention}; font-weight: bold; }}
     QTabBar::tab:focus {{ color: {p.attention}; }}
-    QListView {{ background: {p.paper}; border: none; outline: none; }}
+    QTableView {{ background: {p.paper}; border: none; outline: none; }}
     QFrame#card {{ background: {p.card}; border: none; }}
     QFrame#notice {{ background: {p.card}; border-left: 5px solid {p.attention}; border-bottom: 1px solid {p.rule}; }}
     QSplitter::handle {{ background: {p.rule}; }}

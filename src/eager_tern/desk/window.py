@@ -188,6 +188,7 @@ class Window(QMainWindow):
 
     def open_casebook(self, path: Path) -> bool:
         self.stop_listening()
+        self._stop_importing()
         if not self.document.open(path):
             return False
         self.notice.hide()
@@ -270,20 +271,26 @@ class Window(QMainWindow):
         self.notice.hide()
         importer = self.importer = Importer(paths)
         importer.reading.connect(lambda name: self.notice.say(f"Reading {name} …", "Stop", importer.stop))
-        importer.found.connect(self._take_found)
+        importer.found.connect(lambda found, gadget_id=self.document.gadget.id: self._take_found(found, gadget_id))
         importer.failed.connect(self.notice.say)
         importer.finished.connect(self._imported)
         importer.start()
 
-    def _take_found(self, found: object) -> None:
+    def _take_found(self, found: object, gadget_id: int) -> None:
         if self.notice.text.startswith("Reading "):
             self.notice.hide()
-        self.document.keep_take(found)
+        self.document.keep_take(found, gadget_id)
 
     def _imported(self) -> None:
         self.importer = None
         if self.notice.text.startswith("Reading "):
             self.notice.hide()
+
+    def _stop_importing(self) -> None:
+        if self.importer is not None:
+            self.importer.found.disconnect()
+            self.importer.stop()
+            self.importer.wait()
 
     def ask_export(self) -> None:
         if path := self._ask_path("Export keys", KEY_FILES, ".csv"):
@@ -370,9 +377,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.stop_listening()
-        if self.importer is not None:
-            self.importer.stop()
-            self.importer.wait()
+        self._stop_importing()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
         self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
         save_settings(self.settings)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import cache
 
 from eager_tern.casebook.values import Caught
 from eager_tern.protocol.loading import library_sheet
@@ -46,23 +47,23 @@ def short_code(press: Caught) -> str:
         return "repeats only"
     if reading.protocol in ("", "unknown"):
         return f"unknown · {len(reading.bits)} bits"
-    sheet = library_sheet(reading.protocol)
-    if sheet is None:
-        return reading.protocol
-    numbers = [
-        hex_value(reading.fields[f.name], f.bits.width)
-        for f in sorted(sheet.fields, key=lambda f: f.name)
-        if f.role is None and f.name in reading.fields
-    ]
-    return f"{reading.protocol.upper()} {'·'.join(numbers)}"
+    numbers = "·".join(hex_value(reading.fields.get(name, 0), width) for name, width in _code_fields(reading.protocol))
+    return f"{reading.protocol.upper()} {numbers}"
+
+
+@cache
+def _code_fields(protocol: str) -> tuple[tuple[str, int], ...]:
+    """The fields that tell keys apart, address before command, with their widths."""
+    sheet = library_sheet(protocol)
+    fields = sorted(sheet.fields, key=lambda f: f.name) if sheet is not None else []
+    return tuple((field.name, field.bits.width) for field in fields if field.role is None)
 
 
 def hold(press: Caught) -> str:
-    """How long a press was held, where it was."""
+    """How many frames a press had in what time, where it had several."""
     if press.repeats < 1 and not press.reading.first_missed:
         return ""
-    count = f"{press.repeats} repeat" + ("" if press.repeats == 1 else "s")
-    return f"held {press.reading.held_us / 1e6:.1f} s · {count}"
+    return f"×{len(press.reading.frames)} in {press.reading.held_us / 1e6:.1f} s"
 
 
 def plural(count: int, one: str, many: str = "") -> str:

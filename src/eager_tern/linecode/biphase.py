@@ -50,7 +50,7 @@ def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tup
             break
         exact = (times - clock.excess_us * falling) / clock.unit_us
         # The first edge has jitter of its own: the whole ruler is shifted to the middle of all edges.
-        moved = np.rint(exact - np.median(exact - np.rint(exact)))
+        moved = np.rint(exact - (exact - np.rint(exact)).mean())
         moved -= moved[0]
         if np.any(np.diff(moved) < 1) or np.array_equal(moved, places):
             break
