@@ -16,8 +16,8 @@ from eager_tern.signal.values import Floats
 ROUNDS = 2
 COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
 LARGEST_EXCESS = 0.45  # of a unit
-CLOCKS = np.linspace(0.82, 1.18, 7)
-EXCESSES = np.linspace(-0.26, 0.26, 5)
+# Where the search for a clock begins, every clock with every excess (as parts of the published unit).
+CLOCKS, EXCESSES = (grid.ravel() for grid in np.meshgrid(np.linspace(0.82, 1.18, 7), np.linspace(-0.26, 0.26, 5)))
 
 
 @dataclass(frozen=True)
@@ -73,16 +73,10 @@ def _lengths(template: PairTemplate, bits: Bits) -> Floats:
 
 def _first_clock(d: Floats, template: PairTemplate, sheet: Sheet) -> Clock:
     """The best of a coarse grid of clocks and excesses, tried all at once."""
-    units, excesses = _clock_grid(sheet)
+    units, excesses = CLOCKS * sheet.unit_us, EXCESSES * sheet.unit_us
     cost = _decide(d, template, units, excesses)[1] / units**2
     best = int(np.argmin(cost))
     return Clock(float(units[best]), float(excesses[best]), 0.0)
-
-
-def _clock_grid(sheet: Sheet) -> tuple[Floats, Floats]:
-    """Units and excesses (µs) to begin with, every one with every other."""
-    clocks, parts = (grid.ravel() for grid in np.meshgrid(CLOCKS, EXCESSES))
-    return clocks * sheet.unit_us, parts * clocks * sheet.unit_us
 
 
 def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) -> tuple[Bits, Floats]:
@@ -117,7 +111,7 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     total = round(sum(widths))
     if not 0.7 * total < float(d.sum()) / sheet.unit_us < 1.4 * total or d.size > total:
         return None
-    units, excesses = _clock_grid(sheet)
+    units, excesses = CLOCKS * sheet.unit_us, EXCESSES * sheet.unit_us
     exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
     misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
     best = int(np.argmin(misfit))

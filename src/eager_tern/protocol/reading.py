@@ -79,7 +79,7 @@ def _matches(d: Floats, sheets: Iterable[Sheet]) -> list[Match]:
             # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
             if not kind.bit_count and sheet.family != sheet.id:
                 continue
-            shape = (sheet.zero, sheet.one, sheet.unit_us, sheet.tolerance, kind.parts)
+            shape = (sheet.zero, sheet.one, sheet.unit_us, sheet.tolerance, kind.shape)
             if shape not in laid:
                 laid[shape] = match_frame(d, sheet, kind)
             match = laid[shape]

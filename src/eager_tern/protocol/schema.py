@@ -28,6 +28,7 @@ def _positions(value: Any) -> Any:
 
 Bitwise = Annotated[Positions, BeforeValidator(_positions)]
 SignedUnits = Annotated[tuple[float, ...], Field(min_length=1)]
+Shape = tuple[tuple[tuple[float, ...] | None, int | None, int, float | None], ...]
 Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$")]
 
 
@@ -63,6 +64,11 @@ class FrameKind(Strict):
     @cached_property
     def bit_count(self) -> int:
         return sum(part.bits or 0 for part in self.parts)
+
+    @cached_property
+    def shape(self) -> Shape:
+        """Its parts as plain values, quick to compare."""
+        return tuple((part.pulses, part.bits, part.stretch, part.gap_us) for part in self.parts)
 
     @cached_property
     def section_count(self) -> int:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.values import Bits
-from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.schema import FrameKind, Shape, Sheet
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 
@@ -36,27 +36,28 @@ def is_paired(sheet: Sheet) -> bool:
 
 
 @lru_cache(maxsize=512)
-def _pair_template(zero: tuple[float, ...], one: tuple[float, ...], kind: FrameKind) -> PairTemplate:
+def _pair_template(zero: tuple[float, ...], one: tuple[float, ...], shape: Shape) -> PairTemplate:
     z: list[float] = []
     o: list[float] = []
     bit: list[int] = []
     count = 0
-    for part in kind.parts:
-        if part.pulses is not None:
-            z += [abs(p) for p in part.pulses]
-            o += [abs(p) for p in part.pulses]
-            bit += [-1] * len(part.pulses)
-        elif part.gap_us is not None:
+    for pulses, bits_here, stretch, gap_us in shape:
+        if pulses is not None:
+            z += [abs(p) for p in pulses]
+            o += [abs(p) for p in pulses]
+            bit += [-1] * len(pulses)
+        elif gap_us is not None:
             if len(z) % 2 == 0:  # the gap swallows the space before it
                 z[-1] = o[-1] = float("nan")
+                bit[-1] = -1
             else:
                 z.append(float("nan"))
                 o.append(float("nan"))
                 bit.append(-1)
         else:
-            for _ in range(part.bits or 0):
-                z += [abs(p) * part.stretch for p in zero]
-                o += [abs(p) * part.stretch for p in one]
+            for _ in range(bits_here or 0):
+                z += [abs(p) * stretch for p in zero]
+                o += [abs(p) * stretch for p in one]
                 bit += [count, count]
                 count += 1
     if len(z) % 2 == 0:  # the last space runs into the silence behind the frame
@@ -70,7 +71,7 @@ def _pair_template(zero: tuple[float, ...], one: tuple[float, ...], kind: FrameK
 
 
 def pair_template(sheet: Sheet, kind: FrameKind) -> PairTemplate:
-    return _pair_template(sheet.zero, sheet.one, kind)
+    return _pair_template(sheet.zero, sheet.one, kind.shape)
 
 
 def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
