@@ -18,7 +18,7 @@ check: .venv/dev
 	PYTHONPATH=src $(BIN)/lint-imports
 
 screenshots: .venv/dev
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m eager_tern.desk.screenshots docs/screenshots
+	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots
 
 bench: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QWheelEvent
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.store import Casebook
@@ -130,7 +130,7 @@ def test_the_tape_breaks_where_the_meaning_does(window: Window) -> None:
     captions = {
         1: ["leader", "address", "address complement", "command", "command complement"],
         2: ["leader", "command", "address"],
-        3: ["start bit, command, toggle", "address", "command"],
+        3: ["bits 0–2", "address", "command"],
     }
     for gadget_id, wanted in captions.items():
         window.choose_gadget(gadget_id)
@@ -270,3 +270,10 @@ def test_it_fits_a_small_screen(window: Window) -> None:
     assert window.width() <= 1024
     assert window.height() <= 700
     assert window.signal.tape.width() >= 400
+
+
+def test_a_known_code_offers_its_label(window: Window, qtbot: QtBot) -> None:
+    link = next(button for button in window.findings.findChildren(QPushButton) if "Label it" in button.text())
+    qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
+    assert window.document.selected_presses()[0].label == "Next slide"
+    assert not any("Sends what" in card.title for card in window.findings.cards)

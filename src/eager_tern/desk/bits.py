@@ -86,7 +86,7 @@ class Bits(QWidget):
         if group.holds is not None:
             return MARKS[group.holds]
         if group.value is None:
-            return ""
+            return "part" if group.name else ""
         match self.base:
             case "decimal":
                 return str(group.value)

@@ -19,7 +19,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 
 Status = Literal["proven", "uncertain", "failing", "note"]
-STATUS_WORDS = {"proven": "checked", "uncertain": "uncertain", "failing": "does not hold", "note": ""}
+STATUS_WORDS = {"proven": "sure", "uncertain": "uncertain", "failing": "does not hold", "note": ""}
 SURE = 0.9
 
 
@@ -34,7 +34,7 @@ class Strips:
 
 @dataclass(frozen=True)
 class Card:
-    """``why`` is shown when asked; ``go`` names a leaf that shows more."""
+    """``why`` is shown when asked; ``go`` names a leaf that shows more, ``label`` a label to give the press."""
 
     title: str
     text: str
@@ -43,6 +43,7 @@ class Card:
     why: str = ""
     picture: Strips | None = None
     go: str = ""
+    label: str = ""
 
 
 def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: list[Key]) -> list[Card]:
@@ -222,7 +223,8 @@ def _key_cards(press: Caught, keys: list[Key]) -> list[Card]:
     if not press.label and press.code is not None:
         known = next((k for k in keys if k.best is not None and k.best.code == press.code), None)
         if known is not None:
-            cards.append(Card(f"Sends what “{known.name}” sends", "Give it that label, or press another key.", "note"))
+            title = f"Sends what “{known.name}” sends"
+            cards.append(Card(title, "Give it that label, or press another key.", "note", label=known.name))
     missing = [key.name for key in keys if key.best is None]
     if missing:
         text = ", ".join(missing[:6]) + (f" and {len(missing) - 6} more" if len(missing) > 6 else "")

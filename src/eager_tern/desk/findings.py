@@ -63,6 +63,7 @@ class CardView(QFrame):
     """One card; its left edge says how it stands, and a word says it too."""
 
     go = pyqtSignal(str)
+    label_asked = pyqtSignal(str)
 
     def __init__(self, card: Card) -> None:
         super().__init__()
@@ -100,6 +101,9 @@ class CardView(QFrame):
         if card.go:
             button = self._link(f"Show on the {card.go.lower()}", links)
             button.clicked.connect(lambda: self.go.emit(card.go))
+        if card.label:
+            button = self._link(f"Label it “{card.label}”", links)
+            button.clicked.connect(lambda: self.label_asked.emit(card.label))
         if links.count():
             links.addStretch(1)
             layout.addLayout(links)
@@ -150,6 +154,10 @@ class Findings(QScrollArea):
         if press_id in self._document.selected:
             self.refresh()
 
+    def _label(self, text: str) -> None:
+        for press_id in self._document.selected:
+            self._document.label(press_id, text)
+
     def refresh(self) -> None:
         """Make the cards anew."""
         presses = self._document.selected_presses()
@@ -175,6 +183,7 @@ class Findings(QScrollArea):
         for card in cards:
             view = CardView(card)
             view.go.connect(self.go)
+            view.label_asked.connect(self._label)
             layout.addWidget(view)
         if not cards:
             empty = QLabel("What is found out about a frame stands here, with the evidence for it.")

@@ -68,7 +68,8 @@ class Header(QWidget):
         gadget = self._document.gadget
         self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "No gadget")
         self.gadget.setEnabled(gadget is not None)
-        self.listen.setEnabled(gadget is not None)
+        for button in (self.listen, self.source):
+            button.setEnabled(gadget is not None)
         keys = self._document.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")

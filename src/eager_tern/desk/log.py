@@ -25,7 +25,7 @@ from eager_tern.desk.log_model import PRESS_ROLE, LogModel, StrayFold
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, digit_font, text_font
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
-ROW_HEIGHT = 46
+ROW_HEIGHT, FOLD_HEIGHT = 46, 27
 THUMB_WIDTH, THUMB_HEIGHT = 96, 11
 LEFT = 14
 
@@ -141,6 +141,9 @@ class LogView(QTableView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Log of presses")
         document.selection_changed.connect(self._show_selection)
+        model.modelReset.connect(self._fit_rows)
+        model.layoutChanged.connect(self._fit_rows)
+        model.rowsInserted.connect(self._fit_rows)
         model.modelReset.connect(self._show_selection)
         self.doubleClicked.connect(self._open_fold)
 
@@ -151,6 +154,11 @@ class LogView(QTableView):
             ids = [row.id for index in rows if isinstance(row := index.data(PRESS_ROLE), Caught)]
             if ids:
                 self._document.select(ids)
+
+    def _fit_rows(self) -> None:
+        """Strays need less room than presses."""
+        for row in self._model.stray_rows():
+            self.setRowHeight(row, FOLD_HEIGHT)
 
     def _show_selection(self) -> None:
         rows = [row for i in self._document.selected if (row := self._model.row_of(i)) is not None]

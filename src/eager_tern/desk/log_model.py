@@ -115,6 +115,10 @@ class LogModel(QAbstractListModel):
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return len(self._rows)
 
+    def stray_rows(self) -> list[int]:
+        """Rows of strays and of their folds."""
+        return [n for n, row in enumerate(self._rows) if isinstance(row, StrayFold) or row.stray]
+
     def row_of(self, press_id: int) -> int | None:
         return next((n for n, row in enumerate(self._rows) if isinstance(row, Caught) and row.id == press_id), None)
 

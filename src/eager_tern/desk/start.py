@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from eager_tern.desk.document import Document
+from eager_tern.desk.sources import source_choices
 from eager_tern.desk.theme import text_font
 
 NO_CASEBOOK = (
@@ -18,6 +19,7 @@ NO_PRESS = (
     "Choose a source above, press Listen, and press a key on the handset: it arrives in the log. "
     "Or drop a recording here: timing text, level CSV, WAV or FLAC.",
 )
+NO_PORT = "No serial port was found on this machine. The simulated handsets need none."
 
 
 class Start(QWidget):
@@ -61,6 +63,9 @@ class Start(QWidget):
     def refresh(self) -> None:
         has_casebook = self._document.casebook is not None
         title, text = NO_PRESS if has_casebook else NO_CASEBOOK
+        if has_casebook:
+            real = [choice.name for choice in source_choices("") if choice.device]
+            text += "\n\n" + (f"Found on this machine: {', '.join(real)}." if real else NO_PORT)
         self._title.setText(title)
         self._text.setText(text)
         for button in (self.listen, self.bring):

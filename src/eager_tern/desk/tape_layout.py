@@ -35,7 +35,8 @@ def wrapped_lines(pulses: Pulses, reading: Reading | None, groups: list[BitGroup
     for n, members in enumerate(joined):
         first, last = members[0].first, members[-1].last
         end = float(spans[joined[n + 1][0].first, 0]) if n + 1 < len(joined) else whole
-        caption = ", ".join(dict.fromkeys(g.name for g in members if g.name)) or f"{first}–{last}"
+        names = list(dict.fromkeys(g.name for g in members if g.name))
+        caption = ", ".join(names) if 1 <= len(names) <= 2 else f"bits {first}–{last}"
         lines.append(TapeLine(caption, max(float(spans[first, 0]), 0.0), end, (first, last)))
     return lines
 

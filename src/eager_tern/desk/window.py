@@ -183,6 +183,7 @@ class Window(QMainWindow):
     def apply_theme(self) -> None:
         self.night_action.setChecked(self.settings.night)
         Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
+        self.signal.refresh()
 
     # Casebooks and gadgets
 
@@ -193,6 +194,7 @@ class Window(QMainWindow):
             return False
         self.notice.hide()
         self._remember()
+        self.log.view.setFocus()
         return True
 
     def open_demo(self) -> None:

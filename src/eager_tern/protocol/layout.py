@@ -37,8 +37,11 @@ def bit_groups(reading: Reading, sheet: Sheet | None) -> list[BitGroup]:
     named: list[BitGroup] = []
     if sheet is not None:
         for field in sheet.fields:
-            value = reading.fields.get(field.name)
-            named += [BitGroup(field.name, "field", a, b, value) for a, b in _runs(field.bits)]
+            runs = _runs(field.bits)
+            widest = max(runs, key=lambda run: run[1] - run[0])
+            for run in runs:  # the value stands with the largest piece
+                value = reading.fields.get(field.name) if run == widest else None
+                named.append(BitGroup(field.name, "field", *run, value))
         results = {check.name: check for check in reading.checks}
         for check in sheet.checks:
             if check.name in results:
