@@ -109,7 +109,7 @@ class SignalLeaf(QScrollArea):
             edges = self._document.take_edges(press.take_id)
             presses = [p for p in self._document.presses if p.take_id == press.take_id and not p.deleted]
             start = press.reading.start_us
-            self.strip.show_take(edges, presses, (start, start + press.reading.held_us))
+            self.strip.show_take(edges, presses, (start, start + press.reading.held_us), self._frame)
         self.wrap.setText("wrap: this frame in lines" if self._unwrapped else "unwrap: the whole take on one line")
         for widget, visible in (
             (self.tape, one and wrapped),

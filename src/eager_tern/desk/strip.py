@@ -11,9 +11,13 @@ from eager_tern.casebook.values import Caught
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import duration
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import bit_at
 from eager_tern.signal.coverage import mark_time_before
+from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
 
 HEIGHT = 150
@@ -35,6 +39,9 @@ class StripTape(QWidget):
         self._edges: Floats = np.empty(0)
         self._marked: Floats = np.empty(0)
         self._captions: list[Caught] = []
+        self._frame: Frame | None = None
+        self._deviations: Floats = np.empty(0)
+        self._hovered = -1
         self._chosen: tuple[float, float] | None = None
         self.from_us, self.to_us = 0.0, 1.0
         self._grabbed: tuple[float, float, float] | None = None  # x, from, to
@@ -42,18 +49,23 @@ class StripTape(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tape of the whole take")
+        self.setMouseTracking(True)
         calipers.changed.connect(self.update)
+        document.hovered_bit.connect(self._hover)
 
     def show_take(
         self,
         edges_us: Floats,
         presses: list[Caught],
         chosen: tuple[float, float],
+        frame: Frame | None = None,
     ) -> None:
-        """A take with its presses, the view on the chosen stretch of time."""
+        """A take with its presses, the view on the chosen stretch of time; ruler and leans for one of its frames."""
         if edges_us is not self._edges:
             self._edges, self._marked = edges_us, mark_time_before(edges_us)
-        self._captions = presses
+        self._captions, self._frame = presses, frame
+        if frame is not None and frame.best is not None:
+            self._deviations = edge_deviations(frame.pulses.durations_us, frame.best.expected_us)
         self._chosen = chosen
         self.fit(*chosen)
 
@@ -93,12 +105,34 @@ class StripTape(QWidget):
             left, right = max(left, box.left()), min(right, box.right())
             if right > left:
                 painter.fillRect(QRectF(left, TOP - 10, right - left, MARK_HEIGHT + 14), colour("chosen"))
+        self._shade_hovered(painter, box, scale)
         draw_marks(painter, box, self._edges, self.from_us, self.to_us, colour("ink"), self._marked)
         painter.setPen(QPen(colour("ink"), 1.2))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
+        if self._frame is not None and self._frame.best is not None:
+            pulses, unit = self._frame.pulses, self._frame.best.clock.unit_us
+            start, end = max(pulses.start_us, self.from_us), min(pulses.end_us, self.to_us)
+            here = QRectF(box.left() + (start - self.from_us) * scale, box.top(), (end - start) * scale, box.height())
+            if end > start:
+                draw_ruler(painter, here, start, end, pulses.start_us, unit)
+                draw_leans(painter, here, start, end + 1, pulses.edge_times_us, self._deviations, unit)
         self._draw_captions(painter, box, scale)
         self._draw_times(painter, box, scale)
         self._draw_calipers(painter, box, scale)
+
+    def _hover(self, bit: int) -> None:
+        self._hovered = bit
+        self.update()
+
+    def _shade_hovered(self, painter: QPainter, box: QRectF, scale: float) -> None:
+        best = self._frame.best if self._frame is not None else None
+        if best is None or self._frame is None or not 0 <= self._hovered < len(best.bit_spans_us):
+            return
+        start, end = best.bit_spans_us[self._hovered] + self._frame.pulses.start_us
+        left, right = max(start, self.from_us), min(end, self.to_us)
+        if right > left:
+            x = box.left() + (left - self.from_us) * scale
+            painter.fillRect(QRectF(x, TOP - 6, (right - left) * scale, MARK_HEIGHT + 22), colour("attention", 0.2))
 
     def _draw_captions(self, painter: QPainter, box: QRectF, scale: float) -> None:
         painter.setFont(text_font(SMALL_PX + 1))
@@ -118,7 +152,7 @@ class StripTape(QWidget):
         painter.setPen(colour("quiet"))
         for n in range(int(np.ceil(self.from_us / step)), int(self.to_us / step) + 1):
             x = box.left() + (n * step - self.from_us) * scale
-            painter.drawLine(QPointF(x, box.bottom() + 2), QPointF(x, box.bottom() + 8))
+            painter.drawLine(QPointF(x, box.bottom() + 17), QPointF(x, box.bottom() + 23))
             text = (
                 f"{n * step / 1e6:g} s"
                 if step >= 1e5
@@ -126,7 +160,7 @@ class StripTape(QWidget):
                 if step >= 100
                 else f"{n * step:g} µs"
             )
-            painter.drawText(QPointF(x + 3, box.bottom() + 18), text)
+            painter.drawText(QPointF(x + 3, box.bottom() + 33), text)
 
     def _draw_calipers(self, painter: QPainter, box: QRectF, scale: float) -> None:
         painter.setPen(QPen(colour("attention"), 1.6))
@@ -153,6 +187,7 @@ class StripTape(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._grabbed is None:
+            self._point_at(self._time_at(event.position().x()))
             return
         x, from_us, to_us = self._grabbed
         by = event.position().x() - x
@@ -160,6 +195,15 @@ class StripTape(QWidget):
             self._moved = True
             shift = by * (to_us - from_us) / (self.width() - 2 * MARGIN)
             self._look(from_us - shift, to_us - shift)
+
+    def _point_at(self, at_us: float) -> None:
+        if self._frame is not None:
+            bit = bit_at(self._frame.best, at_us - self._frame.pulses.start_us)
+            if bit != self._hovered:
+                self._document.hovered_bit.emit(bit)
+
+    def leaveEvent(self, event: object) -> None:
+        self._document.hovered_bit.emit(-1)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._grabbed is not None and not self._moved and self._edges.size:

@@ -10,17 +10,18 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import bit_at
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
 
 CAPTION_WIDTH, RIGHT = 78, 14
 TOP, LINE_HEIGHT, MARK_HEIGHT = 12, 55, 21
-GOOD_LEAN, POOR_LEAN = 0.12, 0.25  # of a unit
 NEAR_PX = 14
 
 
@@ -93,6 +94,7 @@ class WrappedTape(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pulses = self._frame.pulses
         edges = pulses.edge_times_us - pulses.start_us
+        reading = self._frame.best
         scale = self._scale()
         for number, line in enumerate(self._lines):
             box = self._box(number)
@@ -103,8 +105,10 @@ class WrappedTape(QWidget):
                        colour("ink"))  # fmt: skip
             painter.setPen(QPen(colour("ink"), 1.2))
             painter.drawLine(QPointF(box.left(), box.bottom()), QPointF(box.right(), box.bottom()))
-            self._ruler(painter, box, line, scale)
-            self._leans(painter, box, line, scale, edges)
+            if reading is not None:
+                here, unit = QRectF(box.left(), box.top(), width, box.height()), reading.clock.unit_us
+                draw_ruler(painter, here, line.from_us, line.to_us, line.from_us, unit)
+                draw_leans(painter, here, line.from_us, line.to_us, edges, self._deviations, unit)
         self._draw_calipers(painter, scale)
 
     def _caption(self, painter: QPainter, box: QRectF, line: TapeLine) -> None:
@@ -132,32 +136,6 @@ class WrappedTape(QWidget):
         start, end = reading.bit_spans_us[bit]
         return float(start), float(end)
 
-    def _ruler(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float) -> None:
-        """A tick a unit, counted from the line's start; a longer one every fourth."""
-        reading = self._frame.best if self._frame is not None else None
-        if reading is None or reading.clock.unit_us * scale < 3:
-            return
-        painter.setPen(QPen(colour("fog"), 1))
-        for n in range(int((line.to_us - line.from_us) / reading.clock.unit_us) + 1):
-            x = box.left() + n * reading.clock.unit_us * scale
-            painter.drawLine(QPointF(x, box.bottom() + 2), QPointF(x, box.bottom() + (6 if n % 4 == 0 else 4)))
-
-    def _leans(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float, edges: Floats) -> None:
-        """A tick for each edge, slanting by how far the edge is from its place on the ruler."""
-        reading = self._frame.best if self._frame is not None else None
-        if reading is None:
-            return
-        unit = reading.clock.unit_us
-        inside = np.flatnonzero((edges >= line.from_us - 1e-6) & (edges < line.to_us - 1e-6))
-        for n in inside.tolist():
-            lean = self._deviations[n] / unit
-            role = "proven" if abs(lean) < GOOD_LEAN else "uncertain" if abs(lean) < POOR_LEAN else "attention"
-            painter.setPen(QPen(colour(role), 1.4 if role != "attention" else 2.0))
-            x = box.left() + (edges[n] - line.from_us) * scale
-            slant = float(np.clip(lean * 24, -7, 7))
-            y = box.bottom() + 8
-            painter.drawLine(QPointF(x - slant / 2, y + 7), QPointF(x + slant / 2, y))
-
     def _draw_calipers(self, painter: QPainter, scale: float) -> None:
         if self._frame is None:
             return
@@ -176,11 +154,7 @@ class WrappedTape(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = self._time_at(event.position())
-        reading = self._frame.best if self._frame is not None else None
-        bit = -1
-        if at is not None and reading is not None and reading.bit_spans_us.size:
-            inside = (reading.bit_spans_us[:, 0] <= at) & (at < reading.bit_spans_us[:, 1])
-            bit = int(np.argmax(inside)) if inside.any() else -1
+        bit = bit_at(self._frame.best, at) if self._frame is not None and at is not None else -1
         if bit != self._hovered:
             self._document.hovered_bit.emit(bit)
 

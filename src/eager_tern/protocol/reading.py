@@ -70,6 +70,14 @@ def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[Reading, ...]:
     return tuple(sorted(readings, key=lambda r: -r.confidence))
 
 
+def bit_at(reading: Reading | None, at_us: float) -> int:
+    """The bit whose stretch holds a moment, counted from the frame's first edge; −1 where there is none."""
+    if reading is None:
+        return -1
+    inside = np.flatnonzero((reading.bit_spans_us[:, 0] <= at_us) & (at_us < reading.bit_spans_us[:, 1]))
+    return int(inside[0]) if inside.size else -1
+
+
 def _matches(d: Floats, sheets: Iterable[Sheet]) -> list[Match]:
     """Every sheet's frame that fits. Sheets of a family share frames, which are laid on the pulses once."""
     laid: dict[object, Match | None] = {}
