@@ -9,12 +9,13 @@ import numpy as np
 
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
-from eager_tern.linecode.clusters import split_in_two
+from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
 from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost
 from eager_tern.linecode.values import Bits, Code, LineReading
 from eager_tern.signal.values import Floats
 
 FEWEST_BITS = 4
+FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 LN2 = float(np.log(2.0))
 LONGEST_SYMBOL = 8  # units
 
@@ -38,7 +39,9 @@ def _two_lengths(
         return None
     bound = split_in_two(carrying)
     long = carrying > bound
-    if np.isnan(bound) or not 0 < long.sum() < long.size:
+    if np.isnan(bound) or not FEWEST_OF_EACH <= long.sum() <= long.size - FEWEST_OF_EACH:
+        return None
+    if carrying[long].mean() < SAME_RATIO * carrying[~long].mean():
         return None
     n = spaces.size
     mark_centres, mark_rest = _centres(marks, long[: marks.size] if code == "pulse-width" else None)

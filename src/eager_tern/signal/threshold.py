@@ -20,6 +20,7 @@ ACTIVE_RATIO = 1.9  # the largest range of noise within REACH_S in an hour, besi
 STEEP = 0.5  # an edge does most of its way within two chunks; hum does not
 NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
 LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
+LEAST_OF_ALL = 0.12  # and at least this part of the highest in the recording so far; less is hum
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
 
@@ -47,13 +48,14 @@ def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: Thresho
     reach = max(1, round(REACH_S * rate_hz / grain))
     positions: list[NDArray[np.float64]] = []
     starts_high: bool | None = None
+    largest = 0.0
     high: bool | None = None
     offset = 0
     around = reach + max(1, round(NEIGHBOURHOOD_S * rate_hz / grain))
     for before, block, after in _with_neighbours(blocks, around * grain):
         x = np.concatenate((before, block, after))
         first = offset - before.size
-        found, rising = _crossings(x, grain, (reach, around), settings)
+        found, rising, largest = _crossings(x, grain, (reach, around), largest, settings)
         inside = (found >= before.size - 0.5) & (found < before.size + block.size - 0.5)
         found, rising = found[inside], rising[inside]
         # A block's own first decision may repeat the level the last one ended on.
@@ -120,32 +122,35 @@ def _noise(swing: Values, chunk_range: Values) -> float:
 
 
 def _crossings(
-    x: Values, grain: int, reaches: tuple[int, int], settings: ThresholdSettings
-) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """Positions (in samples of ``x``) and directions of the crossings that pass the dead band."""
-    none = np.empty(0), np.empty(0, np.bool_)
+    x: Values, grain: int, reaches: tuple[int, int], largest: float, settings: ThresholdSettings
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], float]:
+    """Positions (in samples of ``x``) and directions of the crossings that pass the dead band.
+
+    ``largest`` is the highest swing so far, and comes back with what was found here.
+    """
     if x.size < 2:
-        return none
+        return np.empty(0), np.empty(0, np.bool_), largest
     short = -x.size % grain
     padded = np.pad(x, (0, short), mode="edge") if short else x
     chunk_high, chunk_low = _fold(padded, grain, np.maximum), _fold(padded, grain, np.minimum)
     reach, around = reaches
     high, low = _spread(chunk_high, reach, np.maximum), _spread(chunk_low, reach, np.minimum)
     swing = high - low
+    largest = max(largest, float(swing.max()))
     least = LEAST_OF_OTHERS * _spread(swing, around, np.maximum)
     noise = _noise(swing, chunk_high - chunk_low)
     step = np.maximum(chunk_high[1:], chunk_high[:-1]) - np.minimum(chunk_low[1:], chunk_low[:-1])
     steepest = _spread(np.append(step, 0.0).astype(np.float32), reach, np.maximum)
     middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
     band = settings.hysteresis * swing
-    quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, SMALLEST_SWING))
+    quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, LEAST_OF_ALL * largest, SMALLEST_SWING))
     quiet |= steepest < STEEP * swing
     upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
     lower = np.where(quiet, -np.inf, middle - band).astype(np.float32)
     # Only chunks that touch a bound can hold an edge.
     busy = np.flatnonzero((chunk_high > upper) | (chunk_low < lower))
     if busy.size == 0:
-        return none
+        return np.empty(0), np.empty(0, np.bool_), largest
     rows = padded.reshape(-1, grain)
     if busy.size < 0.7 * rows.shape[0]:
         rows, upper_busy, lower_busy = rows[busy], upper[busy], lower[busy]
@@ -162,7 +167,7 @@ def _crossings(
     rising = flat[decided] > 0
     # The first decision only says which level the line is on, unless the line crosses over just before it.
     position = _interpolate(padded, at, rising, middle[at // grain])
-    return position[1:], rising[1:]
+    return position[1:], rising[1:], largest
 
 
 def _interpolate(x: Values, at: NDArray[np.intp], rising: NDArray[np.bool_], middle: Values) -> NDArray[np.float64]:
