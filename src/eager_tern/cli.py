@@ -14,7 +14,8 @@ import typer
 
 from eager_tern.errors import InputError, TernError
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+ABOUT = "Find out what a remote control, a sensor or a toy is saying."
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -42,10 +42,14 @@ class Casebook:
             raise InputError(path, "exists already")
         try:
             db = _connect(path)
+        except sqlite3.Error as error:
+            raise InputError(path, _reason(error)) from None
+        try:
             db.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
             db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
             db.execute(f"PRAGMA user_version = {SCHEMA}")
         except sqlite3.Error as error:
+            db.close()
             raise InputError(path, _reason(error)) from None
         return cls(path, db)
 
@@ -56,10 +60,10 @@ class Casebook:
             raise InputError(path, "does not exist")
         try:
             db = _connect(path, read_only)
-            application = db.execute("PRAGMA application_id").fetchone()[0]
-            version = db.execute("PRAGMA user_version").fetchone()[0]
         except sqlite3.Error as error:
             raise InputError(path, _reason(error)) from None
+        application = db.execute("PRAGMA application_id").fetchone()[0]
+        version = db.execute("PRAGMA user_version").fetchone()[0]
         if application != APPLICATION_ID:
             db.close()
             raise InputError(path, "is a database, but not a casebook")
@@ -79,9 +83,8 @@ class Casebook:
         partial = path.with_name(path.name + ".partial")
         try:
             partial.unlink(missing_ok=True)
-            with sqlite3.connect(partial) as copy:
+            with closing(sqlite3.connect(partial)) as copy:
                 self._db.backup(copy)
-            copy.close()
             partial.replace(path)
         except (sqlite3.Error, OSError) as error:
             partial.unlink(missing_ok=True)
@@ -256,15 +259,19 @@ def _caught(row: tuple[Any, ...], reading: PressReading) -> Caught:
 def _connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
     uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rwc'}"
     db = sqlite3.connect(uri, uri=True, timeout=0.2, isolation_level=None)
-    db.execute("PRAGMA foreign_keys = ON")
-    db.execute("PRAGMA synchronous = FULL")
-    if read_only:
-        db.execute("SELECT count(*) FROM sqlite_master")
-    else:
-        # The lock is taken with the first transaction and kept until the casebook is closed.
-        db.execute("PRAGMA locking_mode = EXCLUSIVE")
-        db.execute("BEGIN EXCLUSIVE")
-        db.execute("COMMIT")
+    try:
+        db.execute("PRAGMA foreign_keys = ON")
+        db.execute("PRAGMA synchronous = FULL")
+        if read_only:
+            db.execute("SELECT count(*) FROM sqlite_master")
+        else:
+            # The lock is taken with the first transaction and kept until the casebook is closed.
+            db.execute("PRAGMA locking_mode = EXCLUSIVE")
+            db.execute("BEGIN EXCLUSIVE")
+            db.execute("COMMIT")
+    except sqlite3.Error:
+        db.close()
+        raise
     return db
 
 

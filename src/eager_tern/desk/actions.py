@@ -56,7 +56,7 @@ def build_menus(window: Window) -> None:
     window.night_action.setCheckable(True)
 
     source = bar.addMenu("&Source")
-    window.listen_action = add(source, "&Listen or stop", "Space", window.toggle_listening)
+    window.listen_action = add(source, "&Listen or stop\tSpace", None, window.toggle_listening)
 
 
 def _fill_recent(window: Window) -> None:

@@ -33,6 +33,7 @@ class Header(QWidget):
         self.listen.setCheckable(True)
         self.listen.setToolTip("Listen to the source (Space)")
         self.listen.setMinimumWidth(188)
+        self.listen.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.listen.clicked.connect(self.listen_asked)
         self.level = Level()
         self._progress = QLabel()

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QRectF, Qt
+from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
     QCompleter,
     QHeaderView,
     QLabel,
@@ -111,7 +113,26 @@ class LogDelegate(QStyledItemDelegate):
         completer = QCompleter([key.name for key in self._document.key_table()], editor)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         editor.setCompleter(completer)
+        completer.activated.connect(lambda: self._finish(editor))
+        completer.popup().installEventFilter(self)
         return editor
+
+    def _finish(self, editor: QLineEdit) -> None:
+        """As if Return had been pressed in the editor itself."""
+        key = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
+        QApplication.postEvent(editor, key)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Return ends the label even while names are offered: the list would only close on it."""
+        if isinstance(watched, QAbstractItemView) and event.type() == QEvent.Type.KeyPress:
+            chosen = watched.currentIndex().isValid()
+            editor = watched.focusProxy()
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not chosen and isinstance(editor, QLineEdit):
+                watched.hide()
+                self._finish(editor)
+                return True
+            return False
+        return super().eventFilter(watched, event)
 
     def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         editor.setGeometry(option.rect.adjusted(LEFT - 7, 1, -72, 0))

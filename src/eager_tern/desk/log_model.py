@@ -30,6 +30,11 @@ class StrayFold:
 Row = Caught | StrayFold
 
 
+def _identity(row: Row) -> tuple[int, int]:
+    """What makes a row the same one, whatever is said about it."""
+    return (row.id, 0) if isinstance(row, Caught) else (-row.strays[0].id, len(row.strays))
+
+
 class LogModel(QAbstractListModel):
     """Rows of the log that pass the filter."""
 
@@ -53,10 +58,18 @@ class LogModel(QAbstractListModel):
         self.reload()
 
     def reload(self) -> None:
-        self.beginResetModel()
-        self._rows = []
+        """Look at all presses again. Where the rows stay the same ones, an editor among them stays open."""
+        before, self._rows = self._rows, []
         for press in self._document.presses:
             self._append(press)
+        rows, self._rows = self._rows, before
+        if [_identity(row) for row in rows] == [_identity(row) for row in before]:
+            self._rows = rows
+            if rows:
+                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+            return
+        self.beginResetModel()
+        self._rows = rows
         self.endResetModel()
 
     def _append(self, press: Caught) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -326,6 +326,13 @@ class Window(QMainWindow):
             self.start_listening()
         self.header.show_listening(self.listener is not None)
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        # No shortcut: where a button or an editor has the focus, Space is theirs.
+        if event.key() == Qt.Key.Key_Space and self.document.gadget is not None:
+            self.toggle_listening()
+        else:
+            super().keyPressEvent(event)
+
     def start_listening(self) -> None:
         choice = self.header.choice
         if choice is None or self.document.gadget is None:
@@ -347,6 +354,7 @@ class Window(QMainWindow):
         self.listener.ended.connect(self._source_ended)
         self.listener.start()
         self.header.show_listening(True)
+        self.log.view.setFocus()  # so that Return types a label
 
     def _source_said(self, text: str) -> None:
         if "answers" in text:
