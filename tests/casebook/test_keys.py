@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -59,7 +60,7 @@ def test_strays_and_deleted_presses_are_no_keys() -> None:
 
 
 @pytest.fixture
-def labelled(tmp_path: Path, rng: np.random.Generator) -> Casebook:
+def labelled(tmp_path: Path, rng: np.random.Generator) -> Iterator[Casebook]:
     signed = [-IDLE_US, *nec(0x5B, 0x16, 2), -IDLE_US, *nec(0x5B, 0x1A), -IDLE_US, *sony(50, 21), -IDLE_US]
     write_text(tmp_path / "t.txt", record(signed, rng, jitter_us=20, excess_us=40), "signed")
     casebook = Casebook.create(tmp_path / "k.tern")
@@ -67,7 +68,8 @@ def labelled(tmp_path: Path, rng: np.random.Generator) -> Casebook:
     (found,) = read_file(tmp_path / "t.txt", library())
     for press_id, label in zip(keep(casebook, gadget, found), ["Next +", 'Say "cheese"', "Play"], strict=True):
         casebook.set_label(press_id, label)
-    return casebook
+    yield casebook
+    casebook.close()
 
 
 def export(casebook: Casebook, path: Path) -> str:

@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import textwrap
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -35,8 +36,10 @@ def reading(command: int = 22, first: int = 0, **more: object) -> PressReading:
 
 
 @pytest.fixture
-def casebook(tmp_path: Path) -> Casebook:
-    return Casebook.create(tmp_path / "book.tern")
+def casebook(tmp_path: Path) -> Iterator[Casebook]:
+    book = Casebook.create(tmp_path / "book.tern")
+    yield book
+    book.close()
 
 
 @pytest.fixture

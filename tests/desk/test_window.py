@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.store import Casebook
@@ -277,3 +277,15 @@ def test_a_known_code_offers_its_label(window: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
     assert window.document.selected_presses()[0].label == "Next slide"
     assert not any("Sends what" in card.title for card in window.findings.cards)
+
+
+def test_return_ends_a_label_while_names_are_offered(window: Window, qtbot: QtBot) -> None:
+    view = window.log.view
+    qtbot.keyClick(view, Qt.Key.Key_Return)
+    editor = view.findChild(QLineEdit, "label-editor")
+    qtbot.keyClicks(editor, "Zo")
+    names = editor.completer().popup()
+    qtbot.waitUntil(names.isVisible, timeout=2000)
+    qtbot.keyClick(names, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.document.selected_presses()[0].label == "Zo", timeout=2000)
+    qtbot.waitUntil(lambda: view.findChild(QLineEdit, "label-editor") is None, timeout=2000)

@@ -124,15 +124,19 @@ class LogDelegate(QStyledItemDelegate):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Return ends the label even while names are offered: the list would only close on it."""
-        if isinstance(watched, QAbstractItemView) and event.type() == QEvent.Type.KeyPress:
-            chosen = watched.currentIndex().isValid()
-            editor = watched.focusProxy()
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not chosen and isinstance(editor, QLineEdit):
-                watched.hide()
-                self._finish(editor)
-                return True
-            return False
-        return super().eventFilter(watched, event)
+        if not isinstance(watched, QAbstractItemView):
+            return super().eventFilter(watched, event)
+        editor = watched.focusProxy()
+        if (
+            event.type() == QEvent.Type.KeyPress
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and not watched.currentIndex().isValid()
+            and isinstance(editor, QLineEdit)
+        ):
+            watched.hide()
+            self._finish(editor)
+            return True
+        return False
 
     def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         editor.setGeometry(option.rect.adjusted(LEFT - 7, 1, -72, 0))
@@ -215,6 +219,8 @@ class LogView(QTableView):
             self.edit(self.currentIndex())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self.state() == QTableView.State.EditingState:
+            return  # the editor passes on what it has dealt with
         if event.key() == Qt.Key.Key_Delete:
             doomed = tuple(press.id for press in self._document.selected_presses())
             if doomed:
