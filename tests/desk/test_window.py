@@ -16,8 +16,11 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.desk.cards import cards_for_press
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
+from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.making import press_frames
 from tests.files import audio_line, write_audio, write_text
 from tests.handsets import IDLE_US, nec, record
+from tests.protocol.test_sheets import SHEET
 
 
 def drop(window: Window, *paths: Path) -> None:
@@ -289,3 +292,31 @@ def test_return_ends_a_label_while_names_are_offered(window: Window, qtbot: QtBo
     qtbot.keyClick(names, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: window.document.selected_presses()[0].label == "Zo", timeout=2000)
     qtbot.waitUntil(lambda: view.findChild(QLineEdit, "label-editor") is None, timeout=2000)
+
+
+def test_a_sheet_of_ones_own_reads_what_was_unknown(
+    window: Window, qtbot: QtBot, tmp_path: Path, rng: np.random.Generator
+) -> None:
+    sheet = parse_sheet(SHEET, "test")
+    sent = [
+        d
+        for level in (3, 12)
+        for d in [*np.concatenate(press_frames(sheet, {"group": 9, "level": level}, 2)), -IDLE_US]
+    ]
+    write_text(tmp_path / "lamp.txt", record(sent, rng, jitter_us=10), "signed")
+    drop(window, tmp_path / "lamp.txt")
+    wait_for_import(window, qtbot)
+    before = window.document.shown_presses()
+    assert {press.reading.protocol for press in before[-2:]} == {"unknown"}
+    window.document.label(before[-1].id, "Bright")
+    (tmp_path / "lamp.toml").write_text(SHEET)
+    drop(window, tmp_path / "lamp.toml")
+    after = window.document.shown_presses()
+    assert [press.reading.fields for press in after[-2:]] == [{"group": 9, "level": 3}, {"group": 9, "level": 12}]
+    assert [press.id for press in after] == [press.id for press in before]
+    assert after[-1].label == "Bright"
+    window.document.select((after[-1].id,))
+    assert window.findings.cards[0].title == "Lamp in the hide · group 9 · level C"
+    (tmp_path / "wrong.toml").write_text(SHEET.replace("unit_us = 400", "unit_us = 0"))
+    drop(window, tmp_path / "wrong.toml")
+    assert "wrong.toml: line 3" in window.notice.text

@@ -10,7 +10,6 @@ from eager_tern.desk.document import Document
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import hex_value
 from eager_tern.protocol.layout import BitGroup, bit_groups
-from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.reading import Reading
 
 CELL, CELL_HEIGHT, GROUP_GAP = 19, 27, 10
@@ -37,8 +36,7 @@ class Bits(QWidget):
     def show_reading(self, reading: Reading | None) -> None:
         """Another reading, or none."""
         self._reading = reading
-        sheet = library_sheet(reading.protocol) if reading is not None else None
-        self._groups = bit_groups(reading, sheet) if reading is not None else []
+        self._groups = bit_groups(reading) if reading is not None else []
         text = " ".join(f"{g.name or 'bits'} {self._value(g)}" for g in self._groups)
         self.setAccessibleName(f"Bits of the selected frame: {text}")
         self.setFixedHeight(self.sizeHint().height())

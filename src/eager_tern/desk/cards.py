@@ -10,11 +10,10 @@ import numpy as np
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.values import Caught
 from eager_tern.desk.overlay import differing_bits
-from eager_tern.desk.words import CODE_NAMES, duration, hex_value, plural, protocol_name
+from eager_tern.desk.words import CODE_NAMES, duration, hex_value, plural, reading_name
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
-from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 
@@ -88,7 +87,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
             "uncertain",
             aside=_certainty(frame),
         )
-    sheet = library_sheet(best.protocol)
+    sheet = best.sheet
     widths = {field.name: field.bits.width for field in sheet.fields} if sheet is not None else {}
     shown = [f"{name} {hex_value(value, widths.get(name, 8))}" for name, value in best.fields.items()]
     held = [check for check in best.checks if check.ok]
@@ -116,7 +115,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
         if sheet is not None
         else ""
     )
-    title = f"{protocol_name(best.protocol)} · {' · '.join(shown)}"
+    title = f"{reading_name(best)} · {' · '.join(shown)}"
     return Card(title, text, status, aside=_certainty(frame), why=why)
 
 
@@ -131,7 +130,7 @@ def _certainty(frame: Frame) -> str:
     if not failing and len(best.checks) > len(second.checks):
         width = sum(check.width for check in best.checks) - sum(check.width for check in second.checks)
         against = f": then {best.checks[0].name} would be chance, 1 in {2**width:,}"
-    name = protocol_name(second.protocol) if second.protocol != "unknown" else f"unknown {CODE_NAMES[second.code]}"
+    name = reading_name(second) if second.sheet is not None else f"unknown {CODE_NAMES[second.code]}"
     size = f"{second.confidence:.3f}" if second.confidence >= 0.0005 else "below 0.001"
     return f"{text} · runner-up {name}, {size}{against}"
 
@@ -169,7 +168,7 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
 
 
 def _hold_card(press: Caught, best: Reading | None) -> Card:
-    sheet = library_sheet(best.protocol) if best is not None else None
+    sheet = best.sheet if best is not None else None
     title = f"Held {press.reading.held_us / 1e6:.2f} s: {plural(press.repeats, 'repeat')}"
     if sheet is not None and sheet.frame(sheet.press.held).repeat:
         text = "A short frame without bits, sent while the key is held, stands for the first one."

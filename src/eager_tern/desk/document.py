@@ -14,11 +14,13 @@ from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take
 from eager_tern.errors import InputError
+from eager_tern.intake.again import read_again
 from eager_tern.intake.files import FileTake, keep
 from eager_tern.intake.live import Heard, Listening
-from eager_tern.protocol.loading import library
+from eager_tern.protocol.loading import library, load_sheet, parse_sheet
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
 FRAMES_KEPT = 256
@@ -43,6 +45,7 @@ class Document(QObject):
         self.presses: list[Caught] = []
         self.selected: tuple[int, ...] = ()
         self.history = History()
+        self.sheets: tuple[Sheet, ...] = library()
         self._listening: Listening | None = None
         self._by_id: dict[int, Caught] = {}
         self._keys: list[Key] | None = None  # made when first asked for
@@ -131,11 +134,39 @@ class Document(QObject):
         if self.casebook is None or self.gadget is None:
             return
         self._takes = {take.id: take for take in self.casebook.takes()}
+        self._read_sheets()
         for batch in self.casebook.press_batches(self.gadget.id):
             self._add(batch)
             for press in batch:
                 press.code  # noqa: B018  worked out now, a few at a time, and remembered
             _breathe()
+
+    def _read_sheets(self) -> None:
+        """The gadget's own sheets before the library's."""
+        assert self.casebook is not None
+        assert self.gadget is not None
+        own = []
+        for sheet_id, text in self.casebook.sheets(self.gadget.id).items():
+            try:
+                own.append(parse_sheet(text, f"sheet {sheet_id} in {self.casebook.path.name}"))
+            except InputError as error:
+                self.troubled.emit(str(error))
+        names = {sheet.id for sheet in own}
+        self.sheets = (*own, *(sheet for sheet in library() if sheet.id not in names))
+
+    def add_sheet(self, path: Path) -> None:
+        """Take a sheet into the gadget's part of the casebook, and read everything caught with it again."""
+        gadget = self.gadget
+        try:
+            sheet = load_sheet(path)
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return
+        if gadget is None or not self._try(lambda book: book.put_sheet(gadget.id, sheet.id, path.read_text("utf-8"))):
+            return
+        self._read_sheets()
+        self._try(lambda book: read_again(book, gadget.id, self.sheets, _breathe))
+        self._load()
 
     # What is there
 
@@ -185,7 +216,7 @@ class Document(QObject):
 
     def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self.take_pulses(take_id).part(first, last)
-        return Frame(first, last, pulses, read_frame(pulses, library()))
+        return Frame(first, last, pulses, read_frame(pulses, self.sheets))
 
     def selected_presses(self) -> list[Caught]:
         return [press for i in self.selected if (press := self._by_id.get(i)) is not None]
@@ -263,7 +294,7 @@ class Document(QObject):
         if self.casebook is None or self.gadget is None:
             return False
         try:
-            self._listening = Listening(self.casebook, self.gadget.id, source, "recorder", library(), time.time())
+            self._listening = Listening(self.casebook, self.gadget.id, source, "recorder", self.sheets, time.time())
         except InputError as error:
             self.troubled.emit(str(error))
             return False

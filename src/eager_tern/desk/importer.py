@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from eager_tern.errors import InputError
 from eager_tern.intake.files import FileTake, read_file
-from eager_tern.protocol.loading import library
+from eager_tern.protocol.schema import Sheet
 
 
 class Importer(QThread):
@@ -18,9 +19,10 @@ class Importer(QThread):
     failed = pyqtSignal(str)
     reading = pyqtSignal(str)
 
-    def __init__(self, paths: list[Path]) -> None:
+    def __init__(self, paths: list[Path], sheets: Sequence[Sheet]) -> None:
         super().__init__()
         self._paths = paths
+        self._sheets = sheets
         self._stopping = False
 
     def run(self) -> None:
@@ -29,7 +31,7 @@ class Importer(QThread):
                 return
             self.reading.emit(path.name)
             try:
-                takes: list[FileTake] = read_file(path, library())
+                takes: list[FileTake] = read_file(path, self._sheets)
             except InputError as error:
                 self.failed.emit(str(error))
                 continue

@@ -13,7 +13,6 @@ from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
-from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame
 
 SAME_KEY_SHOWN = 5
@@ -84,8 +83,7 @@ class SignalLeaf(QScrollArea):
         self.overlay.show_presses(presses if len(presses) > 1 else [])
         self.same_key.show_presses(self._same_code(press))
         if press is not None and best is not None and best.bits.size:
-            sheet = library_sheet(best.protocol)
-            turned = best.code == "biphase" and sheet is not None and sheet.one[0] < 0
+            turned = best.code == "biphase" and best.sheet is not None and best.sheet.one[0] < 0
             one = "space, then mark" if turned else ONES.get(best.code)
             code = f" · 1 = {one}" if one else ""
             self._facts.setText(f"{best.bits.size} BITS, as sent{code}")

@@ -14,7 +14,6 @@ from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.layout import bit_groups
-from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import bit_at
 from eager_tern.signal.measure import edge_deviations
@@ -50,8 +49,7 @@ class WrappedTape(QWidget):
         self._lines, self._deviations = [], np.empty(0)
         if frame is not None:
             reading = frame.best
-            sheet = library_sheet(reading.protocol) if reading is not None else None
-            groups = bit_groups(reading, sheet) if reading is not None else []
+            groups = bit_groups(reading) if reading is not None else []
             self._lines = wrapped_lines(frame.pulses, reading, groups)
             if reading is not None:
                 self._deviations = edge_deviations(frame.pulses.durations_us, reading.expected_us)

@@ -40,7 +40,7 @@ from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.errors import InputError
 
 CASEBOOKS = f"Casebooks (*{SUFFIX})"
-RECORDINGS = "Recordings (*.txt *.csv *.wav *.flac *.h *.tern);;All files (*)"
+RECORDINGS = "Recordings (*.txt *.csv *.wav *.flac *.h *.tern);;Protocol sheets (*.toml);;All files (*)"
 KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
 WIDTH, HEIGHT = 1280, 800
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
@@ -260,7 +260,12 @@ class Window(QMainWindow):
         self.import_files([Path(name) for name in names])
 
     def import_files(self, paths: list[Path]) -> None:
-        """Read recordings into the gadget; a casebook is opened instead."""
+        """Read recordings into the gadget; protocol sheets are taken in, a casebook is opened instead."""
+        if self.document.gadget is not None:
+            for path in paths:
+                if path.suffix.lower() == ".toml":
+                    self.document.add_sheet(path)
+            paths = [path for path in paths if path.suffix.lower() != ".toml"]
         casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
         if casebooks:
             self.open_casebook(casebooks[0])
@@ -271,7 +276,7 @@ class Window(QMainWindow):
             self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
             return
         self.notice.hide()
-        importer = self.importer = Importer(paths)
+        importer = self.importer = Importer(paths, self.document.sheets)
         importer.reading.connect(lambda name: self.notice.say(f"Reading {name} …", "Stop", importer.stop))
         importer.found.connect(lambda found, gadget_id=self.document.gadget.id: self._take_found(found, gadget_id))
         importer.failed.connect(self.notice.say)

@@ -7,6 +7,7 @@ from functools import cache
 
 from eager_tern.casebook.values import Caught
 from eager_tern.protocol.loading import library_sheet
+from eager_tern.protocol.reading import Reading
 
 CODE_NAMES = {
     "pulse-distance": "pulse distance",
@@ -34,10 +35,9 @@ def hex_value(value: int, width: int) -> str:
     return f"{value:0{(width + 3) // 4}X}"
 
 
-def protocol_name(protocol: str) -> str:
-    """A protocol's name for a person."""
-    sheet = library_sheet(protocol)
-    return sheet.name if sheet is not None else "unknown protocol"
+def reading_name(reading: Reading) -> str:
+    """A reading's protocol, for a person."""
+    return reading.sheet.name if reading.sheet is not None else "unknown protocol"
 
 
 def short_code(press: Caught) -> str:
@@ -47,13 +47,14 @@ def short_code(press: Caught) -> str:
         return "repeats only"
     if reading.protocol in ("", "unknown"):
         return f"unknown · {len(reading.bits)} bits"
-    numbers = "·".join(hex_value(reading.fields.get(name, 0), width) for name, width in _code_fields(reading.protocol))
+    fields = _code_fields(reading.protocol) or tuple((name, 8) for name in reading.fields)
+    numbers = "·".join(hex_value(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}"
 
 
 @cache
 def _code_fields(protocol: str) -> tuple[tuple[str, int], ...]:
-    """The fields that tell keys apart, address before command, with their widths."""
+    """Of the library's sheets: the fields that tell keys apart, address before command, with their widths."""
     sheet = library_sheet(protocol)
     fields = sorted(sheet.fields, key=lambda f: f.name) if sheet is not None else []
     return tuple((field.name, field.bits.width) for field in fields if field.role is None)

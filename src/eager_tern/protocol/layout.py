@@ -7,7 +7,6 @@ from typing import Literal
 
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.reading import Reading
-from eager_tern.protocol.schema import Sheet
 
 BYTE = 8
 
@@ -31,9 +30,9 @@ class BitGroup:
         return self.last - self.first + 1
 
 
-def bit_groups(reading: Reading, sheet: Sheet | None) -> list[BitGroup]:
+def bit_groups(reading: Reading) -> list[BitGroup]:
     """Groups that cover every bit of the reading, in order. A field in pieces is one group for each piece."""
-    count = int(reading.bits.size)
+    count, sheet = int(reading.bits.size), reading.sheet
     named: list[BitGroup] = []
     if sheet is not None:
         for field in sheet.fields:

@@ -72,5 +72,5 @@ def joins(press: Press, frame: Frame) -> bool:
     if reading is None or lead is None:
         return False
     if reading.stands_for_repeat:
-        return reading.family == lead.family
+        return reading.sheet is not None and lead.sheet is not None and reading.sheet.family == lead.sheet.family
     return not press.first_missed and reading.protocol == lead.protocol and np.array_equal(reading.bits, lead.bits)

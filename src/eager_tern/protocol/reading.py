@@ -28,7 +28,7 @@ CLOSE_BITS, CLOSE_RMS = 12, 0.15
 
 @dataclass(frozen=True)
 class Reading:
-    """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown".
+    """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
     ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge.
     """
@@ -44,7 +44,7 @@ class Reading:
     checks: tuple[CheckResult, ...] = ()
     kind: str = ""
     stands_for_repeat: bool = False
-    family: str = ""
+    sheet: Sheet | None = None
 
     @property
     def checks_hold(self) -> bool:
@@ -138,7 +138,7 @@ def _reading_of_match(match: Match, chance: float) -> Reading:
         checks=results,
         kind=match.kind.name,
         stands_for_repeat=match.kind.repeat,
-        family=sheet.family,
+        sheet=sheet,
     )
 
 
