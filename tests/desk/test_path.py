@@ -100,15 +100,15 @@ def test_labels_and_deletions_can_be_taken_back(window: Window, qtbot: QtBot) ->
     (press,) = document.selected_presses()
     type_label(window, qtbot, "Next slide")
     assert document.press(press.id).label == "Next slide"
-    window.undo_action.trigger()
+    window.menu_actions["undo"].trigger()
     assert document.press(press.id).label == ""
-    window.redo_action.trigger()
+    window.menu_actions["redo"].trigger()
     assert document.press(press.id).label == "Next slide"
     count = len(document.shown_presses())
     qtbot.keyClick(window.log.view, Qt.Key.Key_Delete)
     assert len(document.shown_presses()) == count - 1
-    assert window.undo_action.text() == "&Undo delete"
-    window.undo_action.trigger()
+    assert window.menu_actions["undo"].text() == "&Undo delete"
+    window.menu_actions["undo"].trigger()
     assert len(document.shown_presses()) == count
 
 
@@ -134,7 +134,7 @@ def test_a_port_that_goes_away_is_said_and_nothing_lost(window: Window, qtbot: Q
 @pytest.mark.parametrize("night", [False, True])
 def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -> None:
     if window.settings.night != night:
-        window.night_action.trigger()
+        window.menu_actions["night"].trigger()
     ground = window.palette().window().color().lightness()
     assert ground < 60 if night else ground > 200
     window.close()

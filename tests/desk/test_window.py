@@ -37,7 +37,7 @@ def wait_for_import(window: Window, qtbot: QtBot) -> None:
 def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:
     assert empty_window.pages.currentWidget() is empty_window.start
     assert empty_window.start.demo.isVisible()
-    assert not empty_window.listen_action.isEnabled()
+    assert not empty_window.menu_actions["listen"].isEnabled()
     assert not empty_window.start.listen.isVisible()
 
 
@@ -241,7 +241,7 @@ def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None
     qtbot.mouseRelease(plate, Qt.MouseButton.LeftButton, pos=goal)
     places = {place.name: (place.row, place.col) for place in window.document.casebook.key_places(1)}
     assert places["Lamp"] == (4, 0)
-    window.undo_action.trigger()
+    window.menu_actions["undo"].trigger()
     assert {p.name: (p.row, p.col) for p in window.document.casebook.key_places(1)}["Lamp"] == (0, 0)
 
 

@@ -14,7 +14,8 @@ class Listener(QThread):
     """Polls a recorder until it is told to stop, or the port is gone."""
 
     heard = pyqtSignal(object)  # signed durations
-    said = pyqtSignal(str)  # something about the source
+    answered = pyqtSignal(str)  # who it is
+    troubled = pyqtSignal(str)  # something is wrong with what comes
     ended = pyqtSignal(str)  # why, empty if asked to
 
     def __init__(self, device: str) -> None:
@@ -35,14 +36,14 @@ class Listener(QThread):
                 polls += 1
                 known |= received.hello is not None or bool(received.durations)
                 if received.hello is not None:
-                    self.said.emit(f"{received.hello.name} answers, tick {received.hello.tick_us} µs")
+                    self.answered.emit(f"{received.hello.name} answers, tick {received.hello.tick_us} µs")
                 if received.scrambled and not scrambled:
-                    self.said.emit("The text from this port is scrambled: its speed may be another one.")
+                    self.troubled.emit("The text from this port is scrambled: its speed may be another one.")
                 scrambled += received.scrambled
                 if received.lost_lines:
-                    self.said.emit(f"{received.lost_lines} lines were lost on the way; the takes show a gap there.")
+                    self.troubled.emit(f"{received.lost_lines} lines were lost on the way; the takes show a gap there.")
                 if polls == QUIET_POLLS and not known and not scrambled:
-                    self.said.emit("Nothing comes from this port. Is it the right one, and the recorder running?")
+                    self.troubled.emit("Nothing comes from this port. Is it the right one, and the recorder running?")
                 for signed_us in received.durations:
                     self.heard.emit(signed_us)
         except InputError as error:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -23,12 +23,12 @@ from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.demo.place import demo_casebook_path
-from eager_tern.desk.actions import build_menus
+from eager_tern.desk.actions import SEPARATOR, Item, build_menus
 from eager_tern.desk.document import Document
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
 from eager_tern.desk.importer import Importer
-from eager_tern.desk.listener import Listener
+from eager_tern.desk.live import Live
 from eager_tern.desk.log import Log
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
@@ -49,32 +49,23 @@ LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 class Window(QMainWindow):
     """Puts the parts together and does what their signals ask for."""
 
-    recent_menu: QMenu
-    undo_action: QAction
-    redo_action: QAction
-    import_action: QAction
-    export_action: QAction
-    save_as_action: QAction
-    night_action: QAction
-    listen_action: QAction
-
     def __init__(self) -> None:
         super().__init__()
         self.settings = load_settings()
         self.document = Document()
-        self.listener: Listener | None = None
         self.importer: Importer | None = None
         self.header = Header(self.document)
         self.notice = Notice()
         self.log = Log(self.document)
         self.handset_panel = SimulatedHandset()
+        self.live = Live(self.document, self.handset_panel)
         self.signal = SignalLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
         self.leaf_names = ("Signal", "Handset")
         self._build()
-        build_menus(self)
+        self.menu_actions = build_menus(self.menuBar(), self._menus())
         self._connect()
         self._restore()
         self._refresh_actions()
@@ -126,6 +117,49 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self.resize(WIDTH, HEIGHT)
 
+    def _menus(self) -> dict[str, list[Item | None]]:
+        keys = QKeySequence.StandardKey
+        leaves = [
+            Item(name, name, lambda name=name: self.show_leaf(name), f"Ctrl+{n}")
+            for n, name in enumerate(self.leaf_names, 1)
+        ]
+        return {
+            "&File": [
+                Item("new", "&New casebook …", self.ask_new, keys.New),
+                Item("open", "&Open casebook …", self.ask_open, keys.Open),
+                Item("recent", "Open &recent", fill=self._fill_recent),
+                Item("example", "Open the &example", self.open_demo),
+                SEPARATOR,
+                Item("import", "&Import recordings …", self.ask_import, "Ctrl+I"),
+                Item("export", "&Export keys …", self.ask_export, "Ctrl+E"),
+                Item("save_as", "Save casebook &as …", self.ask_save_as, keys.SaveAs),
+                SEPARATOR,
+                Item("quit", "&Quit", self.close, "Ctrl+Q"),
+            ],
+            "&Edit": [
+                Item("undo", "&Undo", self.document.undo, keys.Undo),
+                Item("redo", "&Redo", self.document.redo, keys.Redo),
+                SEPARATOR,
+                Item("label", "&Label the press", self.log.view.edit_current, "F2"),
+                Item("copy", "&Copy bits", self.signal.copy_bits, keys.Copy),
+                Item("find", "&Find in the log", self.log.filter.setFocus, keys.Find),
+            ],
+            "&View": [
+                *leaves,
+                SEPARATOR,
+                Item("wrap", "&Wrap or unwrap the tape", self.signal.wrap.click, "Ctrl+U"),
+                Item("night", "&Night theme", self.toggle_night, "Ctrl+T", checkable=True),
+            ],
+            "&Source": [Item("listen", "&Listen or stop\tSpace", self.toggle_listening)],
+        }
+
+    def _fill_recent(self, menu: QMenu) -> None:
+        menu.clear()
+        for path in map(Path, self.settings.recent):
+            menu.addAction(f"{path.stem}    {path.parent}", lambda path=path: self.open_casebook(path))
+        if not self.settings.recent:
+            menu.addAction("No casebook has been opened yet").setEnabled(False)
+
     def _connect(self) -> None:
         doc = self.document
         doc.troubled.connect(self.notice.say)
@@ -140,6 +174,10 @@ class Window(QMainWindow):
         self.findings.go.connect(self.show_leaf)
         self.handset.export_asked.connect(self.ask_export)
         self.handset_panel.failed.connect(self.notice.say)
+        self.live.changed.connect(self._show_listening)
+        self.live.said.connect(self.header.source.setToolTip)
+        self.live.troubled.connect(self.notice.say)
+        self.live.broken.connect(self._source_broke)
         self.start.new_asked.connect(self.ask_new)
         self.start.open_asked.connect(self.ask_open)
         self.start.demo_asked.connect(self.open_demo)
@@ -150,13 +188,14 @@ class Window(QMainWindow):
 
     def _refresh_actions(self) -> None:
         has = self.document.casebook is not None
-        for action in (self.import_action, self.save_as_action, self.listen_action):
-            action.setEnabled(has)
-        self.export_action.setEnabled(any(key.best is not None for key in self.document.key_table()))
+        actions = self.menu_actions
+        for name in ("import", "save_as", "listen"):
+            actions[name].setEnabled(has)
+        actions["export"].setEnabled(any(key.best is not None for key in self.document.key_table()))
         history = self.document.history
         for action, changes, word in (
-            (self.undo_action, history.done, "Undo"),
-            (self.redo_action, history.undone, "Redo"),
+            (actions["undo"], history.done, "Undo"),
+            (actions["redo"], history.undone, "Redo"),
         ):
             action.setEnabled(bool(changes))
             action.setText(f"&{word} {changes[-1].words}" if changes else f"&{word}")
@@ -181,14 +220,14 @@ class Window(QMainWindow):
         self.apply_theme()
 
     def apply_theme(self) -> None:
-        self.night_action.setChecked(self.settings.night)
+        self.menu_actions["night"].setChecked(self.settings.night)
         Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
         self.signal.refresh()
 
     # Casebooks and gadgets
 
     def open_casebook(self, path: Path) -> bool:
-        self.stop_listening()
+        self.live.stop()
         self._stop_importing()
         if not self.document.open(path):
             return False
@@ -213,7 +252,7 @@ class Window(QMainWindow):
             return
         name, ok = QInputDialog.getText(self, "New casebook", "What is the first gadget called?", text="Handset")
         if ok and name.strip():
-            self.stop_listening()
+            self.live.stop()
             path.unlink(missing_ok=True)  # the dialog has asked about replacing it
             if self.document.create(path, name.strip()):
                 self._remember()
@@ -225,14 +264,14 @@ class Window(QMainWindow):
 
     def ask_save_as(self) -> None:
         if path := self._ask_path("Save casebook as", CASEBOOKS, SUFFIX):
-            self.stop_listening()
+            self.live.stop()
             if self.document.save_as(path):
                 self._remember()
 
     def ask_gadget(self) -> None:
         name, ok = QInputDialog.getText(self, "New gadget", "What is it called?")
         if ok and name.strip():
-            self.stop_listening()
+            self.live.stop()
             self.document.add_gadget(name.strip())
 
     def ask_rename(self) -> None:
@@ -243,7 +282,7 @@ class Window(QMainWindow):
                 self.document.change(Rename(gadget.id, name.strip()))
 
     def choose_gadget(self, gadget_id: int) -> None:
-        self.stop_listening()
+        self.live.stop()
         self.document.choose_gadget(gadget_id)
 
     def _ask_path(self, title: str, kinds: str, suffix: str) -> Path | None:
@@ -325,11 +364,21 @@ class Window(QMainWindow):
     # Listening
 
     def toggle_listening(self) -> None:
-        if self.listener is not None:
-            self.stop_listening()
-        else:
-            self.start_listening()
-        self.header.show_listening(self.listener is not None)
+        """Start or stop, whatever asked for it."""
+        if self.live.on:
+            self.live.stop()
+        elif self.header.choice is not None:
+            self.notice.hide()
+            self.live.start(self.header.choice)
+        self._show_listening(self.live.on)
+
+    def _show_listening(self, on: bool) -> None:
+        self.header.show_listening(on)
+        if on:
+            self.log.view.setFocus()  # so that Return types a label
+
+    def _source_broke(self, reason: str) -> None:
+        self.notice.say(reason, "Listen again", self.toggle_listening)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         # No shortcut: where a button or an editor has the focus, Space is theirs.
@@ -337,49 +386,6 @@ class Window(QMainWindow):
             self.toggle_listening()
         else:
             super().keyPressEvent(event)
-
-    def start_listening(self) -> None:
-        choice = self.header.choice
-        if choice is None or self.document.gadget is None:
-            return
-        device = choice.device
-        try:
-            if choice.simulated is not None:
-                device = self.handset_panel.start(choice.simulated)
-        except InputError as error:
-            self.notice.say(str(error))
-            return
-        if not self.document.start_listening(choice.name):
-            self.handset_panel.stop()
-            return
-        self.notice.hide()
-        self.listener = Listener(device)
-        self.listener.heard.connect(self.document.hear)
-        self.listener.said.connect(self._source_said)
-        self.listener.ended.connect(self._source_ended)
-        self.listener.start()
-        self.header.show_listening(True)
-        self.log.view.setFocus()  # so that Return types a label
-
-    def _source_said(self, text: str) -> None:
-        if "answers" in text:
-            self.header.source.setToolTip(text)
-        else:
-            self.notice.say(text)
-
-    def _source_ended(self, reason: str) -> None:
-        if reason:
-            self.stop_listening()
-            self.notice.say(reason, "Listen again", self.toggle_listening)
-
-    def stop_listening(self) -> None:
-        if self.listener is not None:
-            listener, self.listener = self.listener, None
-            listener.stop()
-            QApplication.sendPostedEvents()  # durations that arrived before it stopped
-            self.document.stop_listening()
-            self.handset_panel.stop()
-        self.header.show_listening(False)
 
     # The window itself
 
@@ -391,7 +397,7 @@ class Window(QMainWindow):
         self.apply_theme()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.stop_listening()
+        self.live.stop()
         self._stop_importing()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
         self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
