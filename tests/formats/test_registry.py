@@ -47,6 +47,14 @@ def test_rubbish_is_refused(tmp_path: Path, content: bytes, words: str) -> None:
         read_captures(path)
 
 
+def test_a_table_without_time_is_told_as_a_table(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("level\n0\n1\n0\n")
+    with pytest.raises(InputError, match="no header with a time column"):
+        read_captures(tmp_path / "t.csv")
+    (tmp_path / "m.csv").write_text("mark 500\nspace 600\nmark 500\n")
+    assert read_captures(tmp_path / "m.csv")[0].format == "timing-text"
+
+
 def test_what_is_no_file_is_refused(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="is a directory"):
         read_captures(tmp_path)

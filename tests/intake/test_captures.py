@@ -96,6 +96,17 @@ def test_a_recording_that_begins_in_a_frame_keeps_the_others(tmp_path: Path, rng
     assert codes == [{"address": 1, "command": 2}, {"address": 1, "command": 3}]
 
 
+def test_chatter_is_kept_as_few_strays(tmp_path: Path, rng: np.random.Generator) -> None:
+    lamp = [d for _ in range(900) for d in (float(rng.uniform(50, 300)), -30_000.0)]
+    write_text(tmp_path / "t.txt", np.array([*lamp, *nec(1, 2), *lamp]), "signed")
+    (found,) = read_file(tmp_path / "t.txt", library())
+    casebook = Casebook.create(tmp_path / "b.tern")
+    keep(casebook, casebook.add_gadget("x"), found)
+    assert [press.stray for press in casebook.presses()] == [True, False, True]
+    assert len(found.take.noise) == 1800
+    casebook.close()
+
+
 def test_what_is_kept_can_be_read_again(tmp_path: Path, rng: np.random.Generator) -> None:
     recording = evening(rng, 6, jitter_us=20)
     write_text(tmp_path / "t.txt", np.array([*recording.signed, 150.0, -40_000.0]), "signed")

@@ -38,8 +38,11 @@ def read_captures(path: Path, channel: int | None = None) -> list[Capture]:
     if not claimed:
         nul = head.find(b"\0")
         raise InputError(path, "is neither text nor a binary format known here", f"byte {max(nul, 0)}")
+    form = claimed[0]
+    if form is timing_text and path.suffix.lower() in level_csv.SUFFIXES and not timing_text.begins(head):
+        form = level_csv  # it says best what is missing
     try:
-        captures = claimed[0].read(path)
+        captures = form.read(path)
     except OSError as error:
         raise InputError(path, error.strerror or "cannot be read") from None
     except MemoryError:

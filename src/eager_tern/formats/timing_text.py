@@ -31,6 +31,12 @@ def recognises(head: bytes) -> bool:
     return b"\0" not in head
 
 
+def begins(head: bytes) -> bool:
+    """Whether text begins as timing text does: with a number, a word for a level, a comment or an array."""
+    first = COMMENT.sub("", head.decode("utf-8", "replace")).translate(SEPARATORS).split(maxsplit=1)
+    return not first or first[0].lower() in WORDS or _is_number(first[0]) or b"{" in head
+
+
 def read(path: Path) -> list[Capture]:
     """The one capture of a timing text. Raises InputError with the line."""
     try:

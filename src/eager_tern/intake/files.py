@@ -15,6 +15,8 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_edges, read_pulses
 from eager_tern.signal.values import Polarity, signed_from_start
 
+MOST_STRAYS = 500  # of which each has a line of its own in the casebook
+
 
 @dataclass(frozen=True)
 class FileTake:
@@ -59,9 +61,21 @@ def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: flo
 
 
 def stray_readings(take: TakeRead) -> list[PressReading]:
-    """What is kept of the bursts that are no frames."""
+    """What is kept of the bursts that are no frames. In a recording full of chatter, neighbours are one stray."""
     edges = take.pulses.edge_times_us
+    spans = list(take.noise) if len(take.noise) <= MOST_STRAYS else _joined(take.noise)
     return [
         PressReading(frames=(span,), start_us=float(edges[span[0]]), held_us=float(edges[span[1] + 1] - edges[span[0]]))
-        for span in take.noise
+        for span in spans
     ]
+
+
+def _joined(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Index ranges with those made one between which nothing but a space stands."""
+    out: list[tuple[int, int]] = []
+    for first, last in spans:
+        if out and out[-1][1] + 2 == first:
+            out[-1] = (out[-1][0], last)
+        else:
+            out.append((first, last))
+    return out
