@@ -198,6 +198,25 @@ def test_record_refuses_before_it_listens(tmp_path: Path) -> None:
         assert words in result.stderr
 
 
+def test_a_recording_that_cannot_be_written_is_put_elsewhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    target = tmp_path / "r.txt"
+
+    def refuse(path: Path, text: str, encoding: str | None = None) -> int:
+        if path == target:
+            raise OSError(28, "No space left on device")
+        return path.write_bytes(text.encode())
+
+    monkeypatch.setattr(Path, "write_text", refuse)
+    result = run("record", "simulated:nest-box-lamp", target, "--seconds", "0.8")
+    assert result.exit_code == 1
+    assert "No space left" in result.stderr
+    rescued = Path(result.stderr.strip().splitlines()[-1].split(": ")[0])
+    assert rescued.read_text().startswith(("+", "-"))
+    book = tmp_path / "there.tern"
+    book.write_bytes(b"")
+    assert "exists already" in run("record", "simulated:nest-box-lamp", book, "--seconds", "0.2").stderr
+
+
 def test_the_whole_example_runs_without_a_window(tmp_path: Path) -> None:
     result = run("demo", "--headless", "--folder", tmp_path)
     assert result.exit_code == 0, result.output

@@ -170,9 +170,15 @@ def record(
             recorded = record_pulses(recorder, seconds)
         if recorded.trouble:
             _complain(recorded.trouble)
-        write_pulses(target, recorded.pulses)
-        print(f"{target}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
-        if recorded.trouble:
+        written = target
+        try:
+            write_pulses(target, recorded.pulses)
+        except InputError as error:  # the recording cannot be had again
+            _complain(error)
+            written = Path(tempfile.mkdtemp(prefix="eager-tern-")) / "recording.txt"
+            write_pulses(written, recorded.pulses)
+        print(f"{written}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
+        if recorded.trouble or written != target:
             raise typer.Exit(1)
 
     _or_complain(work)

@@ -79,6 +79,8 @@ def writer_of(path: Path) -> Format:
         if path.suffix.lower() in form.SUFFIXES:
             if not path.absolute().parent.is_dir():
                 raise InputError(path, "its folder does not exist")
+            if form is casebook_file and path.exists():
+                raise InputError(path, "exists already, and a casebook is not written over")
             return form
     known = ", ".join(suffix for form in FORMATS for suffix in form.SUFFIXES)
     raise InputError(path, f'cannot write the suffix "{path.suffix}"; known are {known}')

@@ -58,8 +58,10 @@ class Listening:
         return self._read(self._whole())
 
     def finish(self) -> Heard:
-        """Read what is left, as if silence followed."""
-        return self._read(self._waiting.size)
+        """Read what is left, as if silence followed. Raises InputError where the disk still refuses what it refused."""
+        heard = self.hear(np.empty(0)) if self._unsaved else Heard()
+        rest = self._read(self._waiting.size)
+        return Heard(heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids)
 
     def _whole(self) -> int:
         """How many of the waiting durations end in a silence that no frame has inside."""

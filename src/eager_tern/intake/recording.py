@@ -21,7 +21,7 @@ class Recorded:
 
 
 def record_pulses(recorder: Recorder, seconds: float) -> Recorded:
-    """Listen for so long."""
+    """Listen for so long, or until interrupted from the keyboard."""
     until = time.monotonic() + seconds
     parts: list[Floats] = []
     scrambled = lost = 0
@@ -31,6 +31,8 @@ def record_pulses(recorder: Recorder, seconds: float) -> Recorded:
             received = recorder.poll()
         except InputError as error:
             trouble = str(error)
+            break
+        except KeyboardInterrupt:
             break
         parts += received.durations
         scrambled += received.scrambled
