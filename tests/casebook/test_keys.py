@@ -124,3 +124,11 @@ def test_an_unknown_suffix_is_refused(tmp_path: Path) -> None:
         write_keys(tmp_path / "k.xls", Gadget(1, "x"), [])
     with pytest.raises(InputError, match="No such file"):
         write_keys(tmp_path / "none" / "k.csv", Gadget(1, "x"), [])
+
+
+def test_a_toggle_does_not_make_another_code() -> None:
+    one = reading(4).model_copy(update={"fields": {"toggle": 0, "address": 1, "command": 4}, "turning": ("toggle",)})
+    other = one.model_copy(update={"fields": {"toggle": 1, "address": 1, "command": 4}})
+    first, second = (Caught(n, 1, 1, 0.0, "Up", False, False, kept) for n, kept in enumerate((one, other)))
+    assert first.code == second.code
+    assert not table_of_keys([first, second], [])[0].contradicts

@@ -7,6 +7,7 @@ from functools import cached_property
 
 from pydantic import BaseModel, ConfigDict
 
+from eager_tern.linecode.values import Bits
 from eager_tern.protocol.presses import Press
 
 
@@ -30,7 +31,11 @@ class Take:
 
 
 class PressReading(BaseModel):
-    """What was read of a press, as kept in the casebook. ``frames`` are index ranges of marks in the take's pulses."""
+    """What was read of a press, as kept in the casebook.
+
+    ``frames`` are index ranges of marks in the take's pulses; ``turning`` names the fields that change by themselves
+    from press to press, as a toggle does.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -41,6 +46,7 @@ class PressReading(BaseModel):
     kind: str = ""
     bits: str = ""
     fields: dict[str, int] = {}
+    turning: tuple[str, ...] = ()
     confidence: float = 0.0
     checks_hold: bool = True
     check_count: int = 0
@@ -66,14 +72,14 @@ class Caught:
 
     @cached_property
     def code(self) -> tuple[str, tuple[tuple[str, int], ...], str] | None:
-        """What tells one key from another: protocol and fields without the toggle, or the bits themselves.
+        """What tells one key from another: protocol and fields (but those that turn), or the bits themselves.
 
         None where only repeats were caught.
         """
         r = self.reading
         if r.first_missed or self.stray:
             return None
-        fields = tuple((name, value) for name, value in r.fields.items() if name != "toggle")
+        fields = tuple((name, value) for name, value in r.fields.items() if name not in r.turning)
         return (r.protocol, fields, "" if fields else r.bits)
 
 
@@ -86,9 +92,9 @@ class KeyPlace:
     col: int
 
 
-def bit_text(bits: object) -> str:
+def bit_text(bits: Bits) -> str:
     """Bits as a string of 0 and 1, in the order sent."""
-    return "".join(map(str, bits.tolist()))  # type: ignore[attr-defined]
+    return "".join(map(str, bits.tolist()))
 
 
 def press_reading(press: Press) -> PressReading:
@@ -105,6 +111,7 @@ def press_reading(press: Press) -> PressReading:
         kind=best.kind,
         bits=bit_text(best.bits),
         fields=best.fields,
+        turning=tuple(field.name for field in best.sheet.fields if field.role) if best.sheet is not None else (),
         confidence=best.confidence,
         checks_hold=best.checks_hold,
         check_count=len(best.checks),

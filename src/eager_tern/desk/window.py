@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.store import SUFFIX
-from eager_tern.demo.place import demo_casebook_path
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
 from eager_tern.desk.document import Document
 from eager_tern.desk.findings import Findings
@@ -237,6 +236,8 @@ class Window(QMainWindow):
         return True
 
     def open_demo(self) -> None:
+        from eager_tern.demo.place import demo_casebook_path  # needed by few, and late
+
         try:
             self.open_casebook(demo_casebook_path())
         except InputError as error:

@@ -155,7 +155,6 @@ class Sheet(Strict):
     family: str = ""
     unit_us: PositiveFloat
     carrier_hz: PositiveFloat | None = None
-    duty: Annotated[float, Field(gt=0, lt=1)] = 0.33
     tolerance: Annotated[float, Field(gt=0, lt=0.5)] = 0.2
     zero: SignedUnits
     one: SignedUnits
