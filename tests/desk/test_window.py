@@ -230,6 +230,18 @@ def test_findings_say_what_is_known_and_how(window: Window) -> None:
     assert "Sends what “Next slide” sends" in titles
 
 
+def test_repeats_alone_claim_nothing(window: Window, qtbot: QtBot, tmp_path: Path, rng: np.random.Generator) -> None:
+    write_text(tmp_path / "r.txt", record(nec(1, 2, 3)[68:], rng, jitter_us=10), "signed")
+    drop(window, tmp_path / "r.txt")
+    wait_for_import(window, qtbot)
+    assert [card.title for card in window.findings.cards][:2] == [
+        "The first frame was missed",
+        "5 keys are not caught yet",
+    ]
+    assert not window.signal.bits.isVisible()
+    assert "repeats only" in window.log.model.index(window.log.model.rowCount() - 1).data()
+
+
 def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None:
     window.show_leaf("Handset")
     plate = window.handset.plate

@@ -55,7 +55,7 @@ def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: lis
         cards.append(_missed_card(press))
     elif best is not None:
         cards.append(_protocol_card(best, frame, press, others))
-    if best is not None:
+    if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
     if press.repeats and not press.reading.first_missed:
         cards.append(_hold_card(press, best))

@@ -82,12 +82,14 @@ class LogDelegate(QStyledItemDelegate):
         painter.setFont(digit_font(ASIDE_PX))
         painter.setPen(colour("attention" if press.reading.first_missed or not press.reading.checks_hold else "ink"))
         second = QRectF(inner.left() + THUMB_WIDTH + 4, inner.top() + 19, inner.width() - THUMB_WIDTH - 4, 17)
-        painter.drawText(second, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, short_code(press))
+        code = short_code(press)
+        painter.drawText(second, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, code)
         if held := hold(press):
+            room = int(second.width()) - painter.fontMetrics().horizontalAdvance(code) - 6
             painter.setFont(text_font(SMALL_PX))
             painter.setPen(colour("quiet"))
-            room = painter.fontMetrics().elidedText(held, Qt.TextElideMode.ElideRight, int(second.width()) - 76)
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, room)
+            held = painter.fontMetrics().elidedText(held, Qt.TextElideMode.ElideRight, room)
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, held)
 
     def _thumb(self, press: Caught) -> QPixmap:
         key = (press.id, press.reading.frames[0], Theme.palette.ink)

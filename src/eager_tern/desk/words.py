@@ -46,7 +46,7 @@ def short_code(press: Caught) -> str:
     if reading.first_missed:
         return "repeats only"
     if reading.protocol in ("", "unknown"):
-        return f"unknown · {len(reading.bits)} bits"
+        return f"{len(reading.bits)} bits"
     fields = _code_fields(reading.protocol) or tuple((name, 8) for name in reading.fields)
     numbers = "·".join(hex_value(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}"
