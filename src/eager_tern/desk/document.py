@@ -24,6 +24,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
 FRAMES_KEPT = 256
+FEW = 8  # presses that are told one by one
 
 
 class Document(QObject):
@@ -31,7 +32,7 @@ class Document(QObject):
 
     opened = pyqtSignal()  # another casebook, or another gadget of it
     presses_changed = pyqtSignal()
-    press_grown = pyqtSignal(int)  # one press is new or has got more repeats
+    press_changed = pyqtSignal(int)  # one press is new, has got more repeats or another label
     selection_changed = pyqtSignal()
     history_changed = pyqtSignal()
     hovered_bit = pyqtSignal(int)  # -1: none
@@ -256,7 +257,11 @@ class Document(QObject):
             self._by_id |= fresh
         self._forget()
         hidden = {press.id for press in self.presses if press.deleted}
-        self.presses_changed.emit()
+        if isinstance(done[0], Label) and len(done[0].press_ids) <= FEW:
+            for press_id in done[0].press_ids:
+                self.press_changed.emit(press_id)
+        else:
+            self.presses_changed.emit()
         self.history_changed.emit()
         if hidden & set(self.selected):
             self.select(tuple(i for i in self.selected if i not in hidden))
@@ -330,7 +335,7 @@ class Document(QObject):
                 self._forget()
             else:
                 self._add([press])
-            self.press_grown.emit(press_id)
+            self.press_changed.emit(press_id)
 
     def _forget(self) -> None:
         """Drop what was made from the presses."""

@@ -147,12 +147,8 @@ class Findings(QScrollArea):
         self.cards: list[Card] = []
         for signal in (document.selection_changed, document.presses_changed, document.opened):
             signal.connect(self.refresh)
-        document.press_grown.connect(self._maybe)
+        document.press_changed.connect(self.refresh)
         self.refresh()
-
-    def _maybe(self, press_id: int) -> None:
-        if press_id in self._document.selected:
-            self.refresh()
 
     def _label(self, text: str) -> None:
         for press_id in self._document.selected:

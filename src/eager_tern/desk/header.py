@@ -54,7 +54,7 @@ class Header(QWidget):
         layout.addStretch(1)
         layout.addLayout(right)
         document.opened.connect(self._reopened)
-        for signal in (document.presses_changed, document.press_grown):
+        for signal in (document.presses_changed, document.press_changed):
             signal.connect(self.refresh)
         self.show_listening(False)
         self._reopened()

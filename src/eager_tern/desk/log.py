@@ -270,7 +270,7 @@ class Log(QWidget):
             holder.addWidget(widget)
             layout.addLayout(holder)
         layout.addWidget(self.view, 1)
-        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
             signal.connect(self._count)
         self._count()
 

@@ -47,7 +47,7 @@ class LogModel(QAbstractListModel):
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
         document.opened.connect(self.reload)
         document.presses_changed.connect(self.reload)
-        document.press_grown.connect(self._grow)
+        document.press_changed.connect(self._take_in)
 
     def set_filter(self, text: str) -> None:
         self._filter = text.strip().lower()
@@ -99,21 +99,23 @@ class LogModel(QAbstractListModel):
     def _matches(self, press: Caught) -> bool:
         if not self._filter:
             return True
+        words = self._filter.split()
+        if all(word in press.label.lower() for word in words):
+            return True
         known = self._texts.get(press.id)
         if known is None or known[0] is not press:
             text = f"{press.label} {press.reading.protocol} {short_code(press)}".lower()
             known = self._texts[press.id] = (press, text)
-        return all(word in known[1] for word in self._filter.split())
+        return all(word in known[1] for word in words)
 
-    def _grow(self, press_id: int) -> None:
+    def _take_in(self, press_id: int) -> None:
         press = self._document.press(press_id)
         assert press is not None
-        for row in range(len(self._rows) - 1, max(len(self._rows) - 16, -1), -1):
-            there = self._rows[row]
-            if isinstance(there, Caught) and there.id == press_id:
-                self._rows[row] = press
-                self.dataChanged.emit(self.index(row), self.index(row))
-                return
+        row = self.row_of(press_id)
+        if row is not None:
+            self._rows[row] = press
+            self.dataChanged.emit(self.index(row), self.index(row))
+            return
         before = len(self._rows)
         if press.stray:
             self._append(press)
@@ -133,7 +135,9 @@ class LogModel(QAbstractListModel):
         return [n for n, row in enumerate(self._rows) if isinstance(row, StrayFold) or row.stray]
 
     def row_of(self, press_id: int) -> int | None:
-        return next((n for n, row in enumerate(self._rows) if isinstance(row, Caught) and row.id == press_id), None)
+        """The row of a press, sought from the newest on."""
+        rows = range(len(self._rows) - 1, -1, -1)
+        return next((n for n in rows if isinstance(row := self._rows[n], Caught) and row.id == press_id), None)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self._rows[index.row()]

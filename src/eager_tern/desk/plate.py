@@ -30,7 +30,7 @@ class Plate(QWidget):
         self._current = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Handset plate")
-        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -199,7 +199,7 @@ class HandsetLeaf(QWidget):
         middle.addWidget(area)
         layout.addLayout(middle, 1)
         layout.addLayout(bar)
-        for signal in (document.opened, document.presses_changed, document.press_grown, document.selection_changed):
+        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
             signal.connect(self._describe)
         self._describe()
 

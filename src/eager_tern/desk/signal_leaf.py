@@ -60,7 +60,7 @@ class SignalLeaf(QScrollArea):
         self.setWidget(inner)
         for signal in (document.selection_changed, document.opened, document.presses_changed):
             signal.connect(self.refresh)
-        document.press_grown.connect(self._maybe)
+        document.press_changed.connect(self._maybe)
         self.refresh()
 
     def _maybe(self, press_id: int) -> None:

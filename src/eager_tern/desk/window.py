@@ -162,7 +162,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         doc = self.document
         doc.troubled.connect(self.notice.say)
-        for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_grown):
+        for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_changed):
             signal.connect(self._refresh_actions)
         doc.pulses_heard.connect(self.header.level.add)
         self.tabs.currentChanged.connect(self._show_page)
