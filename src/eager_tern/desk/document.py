@@ -124,6 +124,8 @@ class Document(QObject):
         self._pulses.clear()
         self._read.cache_clear()
         self._read_presses()
+        self.key_table()  # every view asks for it next
+        _breathe()
         self.opened.emit()
         _breathe()
         self.select(tuple(press.id for press in self.shown_presses()[-1:]))
