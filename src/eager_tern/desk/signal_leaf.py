@@ -75,9 +75,7 @@ class SignalLeaf(QScrollArea):
             self.calipers.clear()
         self._press = press
         self._frame = self._document.frame(press) if press is not None else None
-        take = self._document.take(press) if press is not None else None
-        rate = take.sample_rate_hz if take is not None else None
-        self.tape.show_frame(self._frame, rate)
+        self.tape.show_frame(self._frame)
         best = self._frame.best if self._frame is not None else None
         self.bits.show_reading(best)
         self.overlay.show_presses(presses if len(presses) > 1 else [])

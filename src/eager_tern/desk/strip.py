@@ -15,7 +15,7 @@ from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import duration
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import bit_at
+from eager_tern.protocol.reading import bit_at, bit_span
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
@@ -125,10 +125,10 @@ class StripTape(QWidget):
         self.update()
 
     def _shade_hovered(self, painter: QPainter, box: QRectF, scale: float) -> None:
-        best = self._frame.best if self._frame is not None else None
-        if best is None or self._frame is None or not 0 <= self._hovered < len(best.bit_spans_us):
+        span = bit_span(self._frame.best, self._hovered) if self._frame is not None else None
+        if span is None or self._frame is None:
             return
-        start, end = best.bit_spans_us[self._hovered] + self._frame.pulses.start_us
+        start, end = (at + self._frame.pulses.start_us for at in span)
         left, right = max(start, self.from_us), min(end, self.to_us)
         if right > left:
             x = box.left() + (left - self.from_us) * scale

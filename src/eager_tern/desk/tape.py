@@ -15,7 +15,7 @@ from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import bit_at
+from eager_tern.protocol.reading import bit_at, bit_span
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
 
@@ -34,7 +34,6 @@ class WrappedTape(QWidget):
         self._frame: Frame | None = None
         self._lines: list[TapeLine] = []
         self._deviations: Floats = np.empty(0)
-        self._rate: float | None = None
         self._hovered = -1
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -43,9 +42,9 @@ class WrappedTape(QWidget):
         calipers.changed.connect(self.update)
         document.hovered_bit.connect(self._hover)
 
-    def show_frame(self, frame: Frame | None, sample_rate_hz: float | None) -> None:
+    def show_frame(self, frame: Frame | None) -> None:
         """Another frame, or none."""
-        self._frame, self._rate = frame, sample_rate_hz
+        self._frame = frame
         self._lines, self._deviations = [], np.empty(0)
         if frame is not None:
             reading = frame.best
@@ -117,7 +116,7 @@ class WrappedTape(QWidget):
         painter.drawText(area, int(flags), line.caption)
 
     def _shade_hovered(self, painter: QPainter, box: QRectF, line: TapeLine, scale: float) -> None:
-        span = self._span(self._hovered)
+        span = bit_span(self._frame.best if self._frame is not None else None, self._hovered)
         if span is None:
             return
         start, end = max(span[0], line.from_us), min(span[1], line.to_us)
@@ -126,13 +125,6 @@ class WrappedTape(QWidget):
             painter.fillRect(
                 QRectF(left, box.top() - 6, (end - start) * scale, box.height() + 22), colour("attention", 0.2)
             )
-
-    def _span(self, bit: int) -> tuple[float, float] | None:
-        reading = self._frame.best if self._frame is not None else None
-        if reading is None or not 0 <= bit < len(reading.bit_spans_us):
-            return None
-        start, end = reading.bit_spans_us[bit]
-        return float(start), float(end)
 
     def _draw_calipers(self, painter: QPainter, scale: float) -> None:
         if self._frame is None:

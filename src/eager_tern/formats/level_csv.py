@@ -14,6 +14,7 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
+from eager_tern.formats.numbers import is_number
 from eager_tern.signal.threshold import edges_of_samples
 from eager_tern.signal.values import Edges, Floats, Pulses
 
@@ -49,7 +50,7 @@ def _is_table(text: str) -> bool:
     rows = [line.split(",") for line in text.splitlines()[:12] if line.strip()][:-1]
     if len(rows) < 4 or len({len(row) for row in rows}) != 1 or len(rows[0]) < 2:
         return False
-    if not all(_is_number(cell) for row in rows for cell in row):
+    if not all(is_number(cell) for row in rows for cell in row):
         return False
     first = [float(row[0]) for row in rows]
     return all(a < b for a, b in pairwise(first))
@@ -61,17 +62,9 @@ def _header(text: str) -> _Header | None:
             continue
         delimiter = max(DELIMITERS, key=line.count)
         names = next(csv.reader([line], delimiter=delimiter))
-        titles = [bool(TITLE.match(name)) and not _is_number(name) for name in names if name.strip()]
+        titles = [bool(TITLE.match(name)) and not is_number(name) for name in names if name.strip()]
         return _Header(number, delimiter, names) if len(names) > 1 and all(titles) else None
     return None
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return True
 
 
 def read(path: Path) -> list[Capture]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
+from eager_tern.formats.numbers import is_number
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
 NAME = "timing-text"
@@ -34,7 +35,7 @@ def recognises(head: bytes) -> bool:
 def begins(head: bytes) -> bool:
     """Whether text begins as timing text does: with a number, a word for a level, a comment or an array."""
     first = COMMENT.sub("", head.decode("utf-8", "replace")).translate(SEPARATORS).split(maxsplit=1)
-    return not first or first[0].lower() in WORDS or _is_number(first[0]) or b"{" in head
+    return not first or first[0].lower() in WORDS or is_number(first[0]) or b"{" in head
 
 
 def read(path: Path) -> list[Capture]:
@@ -108,7 +109,7 @@ def _values(burst: list[tuple[int, list[str]]], source: object) -> tuple[Floats,
         try:
             found = np.array(words, dtype=np.float64)
         except ValueError:
-            bad = next(word for word in words if not _is_number(word))
+            bad = next(word for word in words if not is_number(word))
             raise InputError(source, f'"{bad[:40]}" is no duration', place) from None
         if not np.all(np.isfinite(found)) or np.any(np.abs(found) > LONGEST_US):
             bad = words[int(np.argmax(~(np.abs(found) <= LONGEST_US)))]
@@ -120,14 +121,6 @@ def _values(burst: list[tuple[int, list[str]]], source: object) -> tuple[Floats,
     if not values:
         return np.empty(0), np.empty(0)
     return np.concatenate(values), np.concatenate(lines)
-
-
-def _is_number(word: str) -> bool:
-    try:
-        float(word)
-    except ValueError:
-        return False
-    return True
 
 
 def _expect_turns(values: Floats, lines: Floats, source: object) -> None:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
 from eager_tern.intake.files import stray_readings
-from eager_tern.protocol.presses import Frame, Press, joins
+from eager_tern.protocol.presses import Frame, Press, grown_or_begun
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_bursts
 from eager_tern.signal.bursts import SURE_GAP_US
@@ -45,7 +45,6 @@ class Listening:
         self._start_us = 0.0  # where they begin
         self._index = 0  # index of their first mark among the take's pulses
         self._press: Press | None = None
-        self._press_id = 0
         self._unsaved: list[Floats] = []
 
     def hear(self, signed_us: Floats) -> Heard:
@@ -72,49 +71,35 @@ class Listening:
         return int(quiet[-1]) + 1 if quiet.size else 0
 
     def _read(self, count: int) -> Heard:
-        part, self._waiting = self._waiting[:count], self._waiting[count:]
-        if part.size == 0:
-            return Heard()
+        """Read so many of the waiting durations. Where the disk refuses what was read, they go on waiting."""
+        part, rest = self._waiting[:count], self._waiting[count:]
         pulses = pulses_from_signed(part, self._start_us)
-        read = 0
+        silence = float(np.abs(part).sum())
+        heard = Heard()
         if pulses.durations_us.size:
-            read = pulses.durations_us.size + 1
-            frames, noise = read_bursts(pulses, self._sheets)
-            heard = self._keep(pulses, frames, noise)
-        else:
-            heard = Heard()
-        # The silence at the end stays in front, since more of it may come.
-        silence = float(np.abs(part).sum()) - (pulses.end_us - self._start_us if read else 0.0)
-        if read:
+            heard = self._keep(pulses, *read_bursts(pulses, self._sheets))
+            silence -= pulses.end_us - self._start_us
             self._start_us = pulses.end_us
-        self._waiting = np.concatenate(([-silence], self._waiting)) if silence else self._waiting
-        self._index += read
+            self._index += pulses.durations_us.size + 1
+        # The silence at the end stays in front, since more of it may come.
+        self._waiting = np.concatenate(([-silence], rest)) if silence else rest
         return heard
 
     def _keep(self, pulses: Pulses, frames: list[Frame], noise: list[tuple[int, int]]) -> Heard:
-        begun: list[int] = []
-        strays = []
+        """Presses and strays to the casebook, all of them or none."""
+        press, begun, strays = self._press, [], []
         with self._casebook.changing():
             for frame in frames:
-                frame = Frame(
-                    frame.first + self._index,
-                    frame.last + self._index,
-                    frame.pulses,
-                    frame.readings,
-                )
-                if self._press is not None and joins(self._press, frame):
-                    self._press = Press((*self._press.frames, frame), self._press.first_missed)
-                else:
-                    self._press = Press((frame,), frame.best is not None and frame.best.stands_for_repeat)
-                at = self._started_at + self._press.start_us / 1e6
-                self._press_id = self._casebook.put_press(self.take_id, press_reading(self._press), caught_at=at)
-                if self._press_id not in begun:
-                    begun.append(self._press_id)
+                there = replace(frame, first=frame.first + self._index, last=frame.last + self._index)
+                press = grown_or_begun(press, there)
+                at = self._started_at + press.start_us / 1e6
+                begun.append(self._casebook.put_press(self.take_id, press_reading(press), caught_at=at))
             for reading in stray_readings(TakeRead(pulses, (), tuple(noise))):
                 shifted = _shifted(reading, self._index)
                 at = self._started_at + shifted.start_us / 1e6
                 strays.append(self._casebook.put_press(self.take_id, shifted, stray=True, caught_at=at))
-        return Heard(tuple(begun), tuple(strays))
+        self._press = press
+        return Heard(tuple(dict.fromkeys(begun)), tuple(strays))
 
 
 def _shifted(reading: PressReading, by: int) -> PressReading:

@@ -16,7 +16,7 @@ def find_clusters(durations_us: Floats) -> list[Cluster]:
         return []
     ordered = np.sort(durations_us)
     cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1]) + 1
-    return [Cluster(float(g.mean()), float(g.std()), int(g.size)) for g in np.split(ordered, cuts)]
+    return [Cluster(float(g.mean()), int(g.size)) for g in np.split(ordered, cuts)]
 
 
 def split_in_two(durations_us: Floats) -> float:

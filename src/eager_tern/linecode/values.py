@@ -50,8 +50,7 @@ class LineReading:
 
 @dataclass(frozen=True)
 class Cluster:
-    """Durations of one kind that belong together: ``count`` of them about ``centre_us``, give or take ``spread_us``."""
+    """Durations of one kind that belong together: ``count`` of them about ``centre_us``."""
 
     centre_us: float
-    spread_us: float
     count: int

@@ -54,11 +54,19 @@ def group_presses(frames: list[Frame]) -> list[Press]:
     """Presses in order. A frame that repeats the one before it, after less than 150 ms of silence, joins its press."""
     presses: list[Press] = []
     for frame in frames:
-        if presses and joins(presses[-1], frame):
-            presses[-1] = Press((*presses[-1].frames, frame), presses[-1].first_missed)
+        press = grown_or_begun(presses[-1] if presses else None, frame)
+        if len(press.frames) > 1:
+            presses[-1] = press
         else:
-            presses.append(Press((frame,), frame.best is not None and frame.best.stands_for_repeat))
+            presses.append(press)
     return presses
+
+
+def grown_or_begun(before: Press | None, frame: Frame) -> Press:
+    """The press before with the frame as its repeat, or the one that the frame begins."""
+    if before is not None and joins(before, frame):
+        return Press((*before.frames, frame), before.first_missed)
+    return Press((frame,), frame.best is not None and frame.best.stands_for_repeat)
 
 
 def joins(press: Press, frame: Frame) -> bool:

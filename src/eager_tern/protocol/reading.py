@@ -70,6 +70,14 @@ def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[Reading, ...]:
     return tuple(sorted(readings, key=lambda r: -r.confidence))
 
 
+def bit_span(reading: Reading | None, bit: int) -> tuple[float, float] | None:
+    """Start and end of a bit (µs from the frame's first edge); None where there is no such bit."""
+    if reading is None or not 0 <= bit < len(reading.bit_spans_us):
+        return None
+    start, end = reading.bit_spans_us[bit]
+    return float(start), float(end)
+
+
 def bit_at(reading: Reading | None, at_us: float) -> int:
     """The bit whose stretch holds a moment, counted from the frame's first edge; −1 where there is none."""
     if reading is None:
