@@ -176,6 +176,9 @@ def test_the_unwrapped_tape_moves_and_zooms(window: Window, qtbot: QtBot) -> Non
     qtbot.mouseMove(strip, QPoint(360, 70))
     qtbot.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(360, 70))
     assert strip.from_us < before
+    looked_at = strip.from_us, strip.to_us
+    window.document.label(window.document.selected[0], "Next slide")
+    assert (strip.from_us, strip.to_us) == looked_at
     for _ in range(100):
         strip.zoom(0.5)
     assert strip.to_us - strip.from_us >= 5

@@ -86,3 +86,22 @@ def test_a_full_disk_loses_nothing_that_was_heard(tmp_path: Path, rng: np.random
     total = sum(len(p.reading.frames) for p in casebook.presses() if not p.stray)
     assert total == 40
     casebook.close()
+
+
+def test_a_press_that_cannot_be_kept_is_read_again(
+    tmp_path: Path, rng: np.random.Generator, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    casebook, live = listening(tmp_path / "l.tern")
+    live.hear(record(nec(1, 2), rng))
+
+    def refuse(*_: object, **__: object) -> int:
+        raise InputError(casebook.path, "cannot be written because the disk is full")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(casebook, "put_press", refuse)
+        with pytest.raises(InputError):
+            live.hear(record(nec(1, 2, 1)[68:], rng))
+    live.hear(np.array([-1000.0]))
+    (press,) = casebook.presses()
+    assert press.repeats == 1
+    casebook.close()

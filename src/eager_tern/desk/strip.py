@@ -66,8 +66,10 @@ class StripTape(QWidget):
         self._captions, self._frame = presses, frame
         if frame is not None and frame.best is not None:
             self._deviations = edge_deviations(frame.pulses.durations_us, frame.best.expected_us)
-        self._chosen = chosen
-        self.fit(*chosen)
+        if chosen != self._chosen:  # else the user may have zoomed in there
+            self._chosen = chosen
+            self.fit(*chosen)
+        self.update()
 
     def fit(self, from_us: float, to_us: float) -> None:
         """Show a stretch of time with a little room on both sides."""
