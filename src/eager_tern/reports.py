@@ -71,6 +71,8 @@ def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
             "mark_excess_us": round(best.clock.excess_us, 2),
             "confidence": round(min(sum(r.confidence for r in frame.readings if r.code == best.code), 0.999), 4),
         }
+    if frame.mended:
+        document["mended"] = frame.mended
     return {
         **document, "press": press, "repeat": repeat, "noise": False, "modulation": modulation,
         "readings": [_reading(reading) for reading in frame.readings],
@@ -106,7 +108,7 @@ def _reading(reading: Reading) -> dict[str, Any]:
         "protocol": reading.protocol,
         "confidence": round(reading.confidence, 4),
         "bits": bit_text(reading.bits),
-        "fields": reading.fields,
+        "fields": {**reading.fields, **reading.texts},
         "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
     }
 

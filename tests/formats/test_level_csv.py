@@ -80,7 +80,7 @@ def test_quotes_comments_and_tabs_are_borne(tmp_path: Path) -> None:
         ("time,level\n0,1\n1,0\n", "line 1", "does not name its unit"),
         ("time_us,level\n# none\n", "", "no rows"),
         ("time_us,level\n", "", "no rows"),
-        ("time_us,level\n0,1\n5,x\n9,1\n", "line 3", "'x'"),
+        ("time_us,level\n0,1\n5,q\n9,1\n", "line 3", "'q'"),
         ("time_us,level\n0,1\n5\n9,1\n", "line 3", "columns"),
         ("time_us,level\n0,1\n5,nan\n9,1\n", "line 3", "not finite"),
         ("time_us,level\n0,1\ninf,1\n9,1\n", "line 3", "not finite"),

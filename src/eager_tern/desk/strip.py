@@ -65,7 +65,7 @@ class StripTape(QWidget):
             self._edges, self._marked = edges_us, mark_time_before(edges_us)
         self._captions, self._frame = presses, frame
         if frame is not None and frame.best is not None:
-            self._deviations = edge_deviations(frame.pulses.durations_us, frame.best.expected_us)
+            self._deviations = edge_deviations(frame.as_read.durations_us, frame.best.expected_us)
         if chosen != self._chosen:  # else the user may have zoomed in there
             self._chosen = chosen
             self.fit(*chosen)

@@ -51,7 +51,7 @@ class WrappedTape(QWidget):
             groups = bit_groups(reading) if reading is not None else []
             self._lines = wrapped_lines(frame.pulses, reading, groups)
             if reading is not None:
-                self._deviations = edge_deviations(frame.pulses.durations_us, reading.expected_us)
+                self._deviations = edge_deviations(frame.as_read.durations_us, reading.expected_us)
         self.updateGeometry()
         self.setFixedHeight(self.sizeHint().height())
         self.update()

@@ -1,19 +1,30 @@
-"""What a file gives: one capture a channel, as edges of two levels or as pulses."""
+"""What a file gives: one capture a channel, as edges of two levels, as pulses, or as a radio signal."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from eager_tern.signal.baseband import Baseband, Keying
 from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.values import NO_PULSES, Edges, Polarity, Pulses, pulses_from_edges
+
+
+@dataclass(frozen=True)
+class Note:
+    """What a file says about a stretch of its recording, µs from the start: the name of an array, an annotation."""
+
+    start_us: float
+    end_us: float
+    text: str
 
 
 @dataclass(frozen=True)
 class Capture:
     """One channel of a file.
 
-    ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces.
-    ``warnings`` say what of the file could not be used.
+    ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces or
+    where a carrier was taken off. ``bursts`` are then the stretches of that carrier, for what is too faint for a
+    threshold. ``channel_name`` is what the file calls the channel. ``warnings`` say what of the file could not be used.
     """
 
     path: str
@@ -22,6 +33,10 @@ class Capture:
     sample_rate_hz: float | None = None
     edges: Edges | None = None
     pulses: Pulses = NO_PULSES
+    bursts: tuple[Baseband, ...] = ()
+    keying: Keying | None = None
+    channel_name: str = ""
+    notes: tuple[Note, ...] = ()
     warnings: tuple[str, ...] = ()
 
     def marks(self, polarity: Polarity | None = None) -> tuple[Pulses, Polarity | None]:

@@ -5,35 +5,45 @@ from __future__ import annotations
 import csv
 import io
 import re
-import warnings
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import islice, pairwise
 from pathlib import Path
+from warnings import catch_warnings, simplefilter
 
 import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
 from eager_tern.formats.numbers import is_number
-from eager_tern.signal.threshold import edges_of_samples
-from eager_tern.signal.values import Edges, Floats, Pulses
+from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
+from eager_tern.signal.values import Floats, Pulses
 
 NAME = "level-csv"
-SUFFIXES = (".csv",)
+SUFFIXES = (".csv", ".tsv")
 
-UNITS_US = {"s": 1e6, "sec": 1e6, "seconds": 1e6, "ms": 1e3, "us": 1.0, "µs": 1.0, "μs": 1.0, "ns": 1e-3}
-TIME_HEADER = re.compile(r"^\s*(?:time|t|timestamp)\b[\s_\[(/]*([a-zµμ]*)[\])\s]*$", re.IGNORECASE)
-TIME_WITH_UNIT = re.compile(r"^\s*(?:time|t)_([a-zµμ]+)\s*$", re.IGNORECASE)
-TITLE = re.compile(r"^[\w \[\]()/.%°-]*[^\W\d_][\w \[\]()/.%°-]*$")
-DELIMITERS = ",;\t"
+UNITS_US = {
+    "s": 1e6, "sec": 1e6, "second": 1e6, "seconds": 1e6, "ms": 1e3, "msec": 1e3, "us": 1.0, "usec": 1.0, "µs": 1.0,
+    "μs": 1.0, "ns": 1e-3, "nsec": 1e-3, "ps": 1e-6,
+}  # fmt: skip
+TIME_WORDS = {"time", "t", "timestamp", "x-axis", "zeit", "temps", "tiempo", "tempo"}
+UNIT_CELL = re.compile(r"^\s*[\[(]?\s*([a-zµμ]+)\s*[\])]?\s*$", re.IGNORECASE)
+TITLE = re.compile(r"^[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
+LEVEL_WORDS = {"low": 0.0, "l": 0.0, "false": 0.0, "off": 0.0, "high": 1.0, "h": 1.0, "true": 1.0, "on": 1.0}
+UNKNOWN_WORDS = {"", "x", "z", "?", "-"}
+DELIMITERS = ",;\t|"
+PREAMBLE = 64  # lines an instrument may write about itself above the table
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
 
 @dataclass(frozen=True)
 class _Header:
+    """Where the table's header stands (``line``, from 1) and what it says; ``rows_from`` is the line behind it."""
+
     line: int
+    rows_from: int
     delimiter: str
     names: list[str]
+    units: list[str]
 
 
 def recognises(head: bytes) -> bool:
@@ -57,84 +67,171 @@ def _is_table(text: str) -> bool:
 
 
 def _header(text: str) -> _Header | None:
-    for number, line in enumerate(text.splitlines(), 1):
+    """The first line that names a time column; where none does, a first line of titles, so that it can be told."""
+    lines = list(islice(io.StringIO(text), PREAMBLE))
+    fallback = None
+    for number, line in enumerate(lines, 1):
         if not line.strip() or line.lstrip().startswith("#"):
             continue
         delimiter = max(DELIMITERS, key=line.count)
-        names = next(csv.reader([line], delimiter=delimiter))
-        titles = [bool(TITLE.match(name)) and not is_number(name) for name in names if name.strip()]
-        return _Header(number, delimiter, names) if len(names) > 1 and all(titles) else None
+        if delimiter not in line:
+            if fallback is None and is_number(line.split()[0]):
+                return None
+            continue
+        names = [name.strip() for name in next(csv.reader([line.strip("\r\n")], delimiter=delimiter))]
+        if len(names) < 2 or any(is_number(name) for name in names if name):
+            if fallback is None and not TITLE.match(names[0]):
+                return None
+            continue
+        below = lines[number] if number < len(lines) else ""
+        units = [cell.strip() for cell in next(csv.reader([below.strip("\r\n")], delimiter=delimiter), [])]
+        has_units = len(units) == len(names) and bool(units[0]) and all(UNIT_CELL.match(u) or not u for u in units)
+        names_time = any(_unit_of(name) is not None for name in names)
+        if names_time or (fallback is None and all(TITLE.match(name) for name in names if name)):
+            header = _Header(number, number + 1 + has_units, delimiter, names, units if has_units else [])
+            if names_time:
+                return header
+            fallback = header
+    return fallback
+
+
+def _unit_of(name: str) -> str | None:
+    """The unit that the name of a time column carries ("" where it has none); None where it names something else."""
+    words = [word for word in re.split(r"[\s_\[\](){}/.:]+", name.lower()) if word and word not in ("in", "axis", "rel")]
+    if not words:
+        return None
+    if words[0] in TIME_WORDS and len(words) <= 2:
+        return words[1] if len(words) == 2 else ""
+    if len(words) == 1 and words[0] in ("second", "seconds"):
+        return words[0]
     return None
 
 
-def read(path: Path) -> list[Capture]:
+def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture]:
     """One capture a channel. Raises InputError with the row."""
-    try:
-        text = path.read_bytes().decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(path, "is not text", f"byte {error.start}") from None
-    header = _header(text)
+    text = _text(path)
+    header = _header(text[: 1 << 16])
     if header is None:
         raise InputError(path, "has no header with a time column", "line 1")
     column, scale = _time_column(header, path)
-    table = _numbers(text, header, path)
+    if len([name for name in header.names if name]) < 2:
+        raise InputError(path, "has a time column but no column of levels", f"line {header.line}")
+    table, warnings = _numbers(text, header, path)
     times = (table[:, column] - table[0, column]) * scale
     if np.any(np.diff(times) < 0):
-        row = int(np.argmax(np.diff(times) < 0)) + 2
-        raise InputError(path, "time runs backwards", f"line {header.line + row}")
+        row = int(np.argmax(np.diff(times) < 0)) + 1
+        raise InputError(path, "time runs backwards", f"line {header.rows_from + row}")
     channels = [i for i in range(table.shape[1]) if i != column]
-    if not channels:
+    captures = [
+        _capture(path, number, header.names[i], times, table[:, i], threshold, warnings)
+        for number, i in enumerate(channels)
+        if np.isfinite(table[:, i]).any()
+    ]
+    if not captures:
         raise InputError(path, "has a time column but no column of levels", f"line {header.line}")
-    return [_capture(path, number, times, table[:, i]) for number, i in enumerate(channels)]
+    return captures
+
+
+def _text(path: Path) -> str:
+    data = path.read_bytes()
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        if error.start > PREAMBLE * 80:
+            raise InputError(path, "is not text", f"byte {error.start}") from None
+        return data.decode("latin-1")  # a µ or a ° in the header, from a program of the old days
 
 
 def _time_column(header: _Header, path: Path) -> tuple[int, float]:
     for i, name in enumerate(header.names):
-        found = TIME_WITH_UNIT.match(name) or TIME_HEADER.match(name)
-        if found and (unit := found[1].lower()) in UNITS_US:
+        unit = _unit_of(name)
+        if unit is None:
+            continue
+        if not unit and header.units:
+            found = UNIT_CELL.match(header.units[i])
+            unit = found[1].lower() if found else ""
+        if unit in UNITS_US:
             return i, UNITS_US[unit]
-        if found:
-            reason = f'the time column "{name.strip()}" does not name its unit: time_s, time_ms, time_us or time_ns'
-            raise InputError(path, reason, f"line {header.line}")
+        reason = f'the time column "{name}" does not name its unit: time_s, time_ms, time_us or time_ns'
+        raise InputError(path, reason, f"line {header.line}")
     raise InputError(path, "has no time column: time_s, time_ms, time_us or time_ns", f"line {header.line}")
 
 
-def _numbers(text: str, header: _Header, path: Path) -> Floats:
-    body = "\n".join(text.splitlines()[header.line :])
+def _numbers(text: str, header: _Header, path: Path) -> tuple[Floats, tuple[str, ...]]:
+    body = "\n".join(text.splitlines()[header.rows_from - 1 :])
     if not body.strip():
         raise InputError(path, "has a header but no rows")
-    if header.delimiter == ";":
-        body = body.replace(",", ".")
+    quick = body.replace(",", ".") if header.delimiter != "," else body
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", UserWarning)  # nothing but comments is told below
-            table = np.loadtxt(io.StringIO(body), delimiter=header.delimiter, ndmin=2, comments="#", quotechar='"')
-    except ValueError as error:
-        found = re.search(r"(.*?) at row (\d+)", str(error))
-        # NumPy counts rows from 0 where a value is wrong, from 1 where the number of columns is.
-        row = int(found[2]) + ("columns" not in found[1]) if found else 0
-        place = f"line {header.line + row}" if found else ""
-        raise InputError(path, f"{found[1] if found else error}", place) from None
-    if table.size == 0:
+        with catch_warnings():
+            simplefilter("ignore", UserWarning)  # nothing but comments is told below
+            table = np.loadtxt(io.StringIO(quick), delimiter=header.delimiter, ndmin=2, comments="#", quotechar='"')
+    except ValueError:
+        table = np.empty((0, 0))
+    if table.size and table.shape[1] == len(header.names) and np.isfinite(table).all():
+        return np.asarray(table, dtype=np.float64), ()
+    return _numbers_row_by_row(body, header, path)
+
+
+def _numbers_row_by_row(body: str, header: _Header, path: Path) -> tuple[Floats, tuple[str, ...]]:
+    """Rows with words for levels, decimal commas in quotes, empty cells (a level that stays), or a cut-off end."""
+    rows: list[list[float]] = []
+    width = len(header.names)
+    lines = body.splitlines()
+    last_line = max((i for i, line in enumerate(lines) if line.strip()), default=0)
+    for i, line in enumerate(lines):
+        stripped = line.split("#", 1)[0].strip("\r\n ")
+        if not stripped.strip(header.delimiter + " "):
+            continue
+        place = f"line {header.rows_from + i}"
+        cells = [cell.strip() for cell in next(csv.reader([stripped], delimiter=header.delimiter))]
+        if len(cells) > width and not any(cells[width:]):
+            cells = cells[:width]
+        try:
+            if len(cells) != width:
+                raise InputError(path, f"{len(cells)} columns under a header of {width}", place)
+            rows.append([_number(cell, rows[-1][at] if rows else np.nan, path, place) for at, cell in enumerate(cells)])
+        except InputError as error:
+            if i == last_line and len(rows) >= 2 and not body.endswith("\n"):
+                return np.array(rows), (f"{place}: the last row is cut short and was left out",)
+            raise error from None
+    if not rows:
         raise InputError(path, "has a header but no rows")
-    if table.shape[1] != len(header.names):
-        raise InputError(path, f"{table.shape[1]} columns under a header of {len(header.names)}", f"line {header.line}")
-    bad = ~np.isfinite(table).all(axis=1)
-    if bad.any():
-        raise InputError(path, "a value is not finite", f"line {header.line + int(np.argmax(bad)) + 1}")
-    return np.asarray(table, dtype=np.float64)
+    return np.array(rows), ()
 
 
-def _capture(path: Path, number: int, times: Floats, values: Floats) -> Capture:
-    rate = _sample_rate(times)
-    digital = bool(np.isin(values, (0.0, 1.0)).all())
+def _number(cell: str, before: float, path: Path, place: str) -> float:
+    word = cell.lower()
+    if word in LEVEL_WORDS:
+        return LEVEL_WORDS[word]
+    if word in UNKNOWN_WORDS and not (word == "x" and np.isnan(before)):
+        return before
+    try:
+        value = float(cell.replace(",", "."))
+    except ValueError:
+        raise InputError(path, f"'{cell[:40]}' is no number", place) from None
+    if not np.isfinite(value):
+        raise InputError(path, "a value is not finite", place)
+    return value
+
+
+def _capture(
+    path: Path,
+    number: int,
+    name: str,
+    times: Floats,
+    values: Floats,
+    threshold: ThresholdSettings | None,
+    warnings: tuple[str, ...],
+) -> Capture:
+    known = np.isfinite(values)
+    rate = _sample_rate(times) if known.all() else None
+    digital = np.unique(values[known][: 1 << 16]).size <= 2 and np.unique(values[known]).size <= 2
     if digital or rate is None:
-        high = values > (values.min() + values.max()) / 2
-        turns = np.flatnonzero(high[1:] != high[:-1]) + 1
-        edges = Edges(times[turns], bool(high[0]), float(times[0]), float(times[-1]))
+        edges = edges_of_changes(times[known], values[known], float(times[0]), float(times[-1]))
     else:
-        edges = edges_of_samples([values.astype(np.float32)], rate)
-    return Capture(str(path), NAME, number, rate, edges)
+        edges = edges_of_samples([values.astype(np.float32)], rate, threshold)
+    return Capture(str(path), NAME, number, rate, edges, channel_name=name, warnings=warnings)
 
 
 def _sample_rate(times: Floats) -> float | None:

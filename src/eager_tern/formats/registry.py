@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Protocol
 
 from eager_tern.errors import InputError
-from eager_tern.formats import audio, casebook_file, level_csv, timing_text
+from eager_tern.formats import audio, casebook_file, iq, level_csv, timing_text, vcd
 from eager_tern.formats.capture import Capture
 from eager_tern.signal.values import Pulses
 
@@ -28,13 +28,15 @@ class Format(Protocol):
 
 
 # In the order in which they are asked; any text is timing text in the end.
-FORMATS: tuple[Format, ...] = (audio, casebook_file, level_csv, timing_text)
+FORMATS: tuple[Format, ...] = (audio, casebook_file, vcd, iq, level_csv, timing_text)
 
 
 def read_captures(path: Path, channel: int | None = None) -> list[Capture]:
     """The captures of a file, one a channel that carries a signal, or the channel asked for. Raises InputError."""
     head = _head(path)
-    claimed = [form for form in FORMATS if form.recognises(head)]
+    claimed: list[Format] = [form for form in FORMATS if form.recognises(head)]
+    if path.suffix.lower() == iq.DATA:
+        claimed = [iq]  # samples look like anything; what they are stands in the other half
     if not claimed:
         nul = head.find(b"\0")
         raise InputError(path, "is neither text nor a binary format known here", f"byte {max(nul, 0)}")

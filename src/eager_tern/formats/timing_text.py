@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from itertools import chain
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture
+from eager_tern.formats.capture import Capture, Note
 from eager_tern.formats.numbers import is_number
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
@@ -18,13 +18,30 @@ SUFFIXES = (".txt", ".h", ".c")
 
 SILENCE_US = 1_000_000.0  # what a blank line stands for
 LONGEST_US = 1e12
-WORDS = {"mark": 1.0, "space": -1.0}
+WORDS = {"mark": 1.0, "pulse": 1.0, "space": -1.0, "gap": -1.0, "timeout": -1.0}
 COMMENT = re.compile(r"#.*|//.*")
 BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
-ARRAY = re.compile(r"\{([^{}\"']*)\}", re.DOTALL)
-NUMBERS_ONLY = re.compile(r"[\s\d.,;+eE-]*\d[\s\d.,;+eE-]*")
+ARRAY = re.compile(r"(?:(\w+)\s*(?:\[[\w\s]*\])?(?:\s+PROGMEM)?\s*=\s*)?\{([^{}\"']*)\}", re.DOTALL)
+NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 SEPARATORS = str.maketrans(",;\t", "   ")
 LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this length
+
+# What terminals and loggers add to what a device prints.
+TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00-\x08\x0b-\x1a\x1c-\x1f\x7f]")
+TIME_OF_DAY = re.compile(r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d:\d\d(?:[.,]\d+)?\]?\s*(?:->|=>|[>:|])?\s*")
+PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
+UNIT = re.compile(r"(?<=\d)\s?(?:us|usec|µs|μs|[uU][lL]?|[lL])(?![\w])")
+FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
+NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
+CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
+
+
+@dataclass(frozen=True)
+class _Burst:
+    """Lines between two silences, each as its number and its words; ``name`` is that of an array."""
+
+    lines: list[tuple[int, list[str]]]
+    name: str = ""
 
 
 def recognises(head: bytes) -> bool:
@@ -44,51 +61,121 @@ def read(path: Path) -> list[Capture]:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise InputError(path, "is neither text nor a binary format known here", f"byte {error.start}") from None
-    return [Capture(str(path), NAME, pulses=parse(text, path))]
+    pulses, notes, warnings = parse_noted(text, path)
+    return [Capture(str(path), NAME, pulses=pulses, notes=notes, warnings=warnings)]
 
 
 def parse(text: str, source: object = "text") -> Pulses:
     """Pulses from timing text. Raises InputError with the line."""
-    bursts = _bursts(text)
-    has_plus = any(word.startswith("+") for _, words in chain(*bursts) for word in words[:2])
+    return parse_noted(text, source)[0]
+
+
+def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tuple[str, ...]]:
+    """Pulses, the stretches that the text names, and warnings. Raises InputError with the line."""
+    bursts, passed_over = _bursts(text, source)
+    has_plus = any(word.startswith("+") for burst in bursts for _, words in burst.lines for word in words[:2])
     signed: list[Floats] = []
+    notes: list[Note] = []
+    now = 0.0
     for burst in bursts:
-        values, lines = _values(burst, source)
+        values, lines = _values(burst.lines, source)
         if values.size == 0:
             continue
-        alternating = not _names_levels(burst) and not has_plus and not np.any(values < 0)
-        if alternating:
-            values = values.copy()
-            values[1::2] *= -1
-        elif not has_plus and not _names_levels(burst):
-            _expect_turns(values, lines, source)
+        if not _names_levels(burst.lines) and not has_plus:
+            if np.any(values < 0):
+                _expect_turns(values, lines, source)
+            else:
+                values = values.copy()
+                values[1::2] *= -1
         if signed:
             signed.append(np.array([-SILENCE_US]))
+            now += SILENCE_US
         signed.append(values)
+        length = float(np.abs(values).sum())
+        if burst.name:
+            notes.append(Note(now, now + length, burst.name))
+        now += length
     if not signed:
         raise InputError(source, "holds no durations")
-    return pulses_from_signed(np.concatenate(signed))
+    warnings: tuple[str, ...] = ()
+    if passed_over:
+        count = "a line that holds" if len(passed_over) == 1 else f"{len(passed_over)} lines that hold"
+        warnings = (f"line {passed_over[0]}: {count} no durations passed over",)
+    return pulses_from_signed(np.concatenate(signed)), tuple(notes), warnings
 
 
-def _bursts(text: str) -> list[list[tuple[int, list[str]]]]:
-    """Lines as words, with their numbers, in groups between the blank lines (or one group an array)."""
+def _bursts(text: str, source: object) -> tuple[list[_Burst], list[int]]:
+    """The text's bursts (between blank lines, or one an array), and the numbers of the lines that are prose."""
     text = BLOCK_COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text)
     arrays = list(ARRAY.finditer(text))
-    # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
-    numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
-    stretches = [(text.count("\n", 0, a.start(1)) + 1, a[1]) for a in numeric]
-    if not stretches:
-        stretches = [(1, text)]
-    bursts: list[list[tuple[int, list[str]]]] = []
-    for first_line, stretch in stretches:
-        bursts.append([])
-        for number, line in enumerate(stretch.splitlines(), first_line):
-            words = COMMENT.sub("", line).translate(SEPARATORS).split()
-            if words:
-                bursts[-1].append((number, words))
-            elif not line.strip() and not arrays and bursts[-1]:
-                bursts.append([])
-    return bursts
+    if arrays:
+        # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
+        numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[2]))] or arrays
+        return [_Burst(_array_lines(text, a), a[1] or "") for a in numeric], []
+    return _bursts_of_lines(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")), source)
+
+
+def _array_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]:
+    first = text.count("\n", 0, array.start(2)) + 1
+    words = (UNIT.sub("", COMMENT.sub("", line)).translate(SEPARATORS).split() for line in array[2].splitlines())
+    return [(number, line) for number, line in enumerate(words, first) if line]
+
+
+def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list[_Burst], list[int]]:
+    """Lines to bursts. Prompts and times of day are taken off; prose is passed over if there are durations elsewhere."""
+    bursts = [_Burst([])]
+    prose: list[tuple[int, str]] = []
+    for number, line in lines:
+        bare = PROMPT.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))
+        words = UNIT.sub("", bare).translate(SEPARATORS).split()
+        if not words:
+            if not line.strip() and bursts[-1].lines:
+                bursts.append(_Burst([]))
+            continue
+        if is_number(words[0]) or words[0].lower() in WORDS:
+            bursts[-1].lines.append((number, words))
+            continue
+        behind = _numbers_behind(words)
+        if bursts[-1].lines and _names_levels(bursts[-1].lines) and len(words) == 2 and is_number(words[1]):
+            raise InputError(source, f'"{words[0][:40]}" is neither a mark nor a space', f"line {number}")
+        if not behind:
+            prose.append((number, words[0]))
+        if bursts[-1].lines:
+            bursts.append(_Burst([]))
+        if behind:
+            bursts[-1].lines.append((number, behind))
+    if prose and not any(burst.lines for burst in bursts):
+        raise InputError(source, f'"{prose[0][1][:40]}" is no duration', f"line {prose[0][0]}")
+    return bursts, [number for number, _ in prose]
+
+
+def _numbers_behind(words: list[str]) -> list[str]:
+    """The durations at the end of a line that begins with words."""
+    count = 0
+    for word in reversed(words):
+        if not is_number(word):
+            break
+        count += 1
+    return words[len(words) - count :] if count >= FEWEST_BEHIND_WORDS else []
+
+
+def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
+    """Numbered lines, those put together again that a terminal of fixed width broke, even within a number."""
+    lines = [line.rstrip("\r") for line in lines]
+    width = max(map(len, lines), default=0)
+    full = sum(len(line) == width for line in lines)
+    same_words = len({len(line.translate(SEPARATORS).split()) for line in lines if len(line) == width}) == 1
+    evenly_set = same_words and full > 2 and full > len(lines) / 2
+    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and full >= 2 and not evenly_set
+    joined: list[tuple[int, str]] = []
+    goes_on = False
+    for number, line in enumerate(lines, 1):
+        if goes_on and line.strip() and CONTINUES.match(line) and not TIME_OF_DAY.match(line):
+            joined[-1] = (joined[-1][0], joined[-1][1] + line)
+        else:
+            joined.append((number, line))
+        goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")
+    return joined
 
 
 def _names_levels(burst: list[tuple[int, list[str]]]) -> bool:

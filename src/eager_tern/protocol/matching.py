@@ -17,7 +17,8 @@ ROUNDS = 2
 COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
 LARGEST_EXCESS = 0.45  # of a unit
 # Where the search for a clock begins, every clock with every excess (as parts of the published unit).
-CLOCKS, EXCESSES = (grid.ravel() for grid in np.meshgrid(np.linspace(0.82, 1.18, 7), np.linspace(-0.26, 0.26, 5)))
+EXCESSES = np.linspace(-0.26, 0.26, 5)
+CLOCK_STEP = 0.06
 
 
 @dataclass(frozen=True)
@@ -73,10 +74,17 @@ def _lengths(template: PairTemplate, bits: Bits) -> Floats:
 
 def _first_clock(d: Floats, template: PairTemplate, sheet: Sheet) -> Clock:
     """The best of a coarse grid of clocks and excesses, tried all at once."""
-    units, excesses = CLOCKS * sheet.unit_us, EXCESSES * sheet.unit_us
+    units, excesses = _clock_grid(sheet)
     cost = _decide(d, template, units, excesses)[1] / units**2
     best = int(np.argmin(cost))
     return Clock(float(units[best]), float(excesses[best]), 0.0)
+
+
+def _clock_grid(sheet: Sheet) -> tuple[Floats, Floats]:
+    """Units and excesses (µs) that the search begins with, every unit with every excess."""
+    steps = max(3, round(0.9 * sheet.tolerance / CLOCK_STEP))
+    units, excesses = np.meshgrid(sheet.unit_us * (1 + CLOCK_STEP * np.arange(-steps, steps + 1)), EXCESSES)
+    return units.ravel(), (units * excesses).ravel()
 
 
 def _decide(d: Floats, template: PairTemplate, units: Floats, excesses: Floats) -> tuple[Bits, Floats]:
@@ -109,9 +117,10 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     widths = [sum(abs(p) for p in part.pulses) if part.pulses else (part.bits or 0) * part.stretch * _width(sheet)
               for part in kind.parts]  # fmt: skip
     total = round(sum(widths))
-    if not 0.7 * total < float(d.sum()) / sheet.unit_us < 1.4 * total or d.size > total:
+    span = 1 + sheet.tolerance + 0.2
+    if not total / span < float(d.sum()) / sheet.unit_us < total * span or d.size > total:
         return None
-    units, excesses = CLOCKS * sheet.unit_us, EXCESSES * sheet.unit_us
+    units, excesses = _clock_grid(sheet)
     exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
     misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
     best = int(np.argmin(misfit))

@@ -14,12 +14,23 @@ LONGEST_SILENCE_US = 150_000.0
 
 @dataclass(frozen=True)
 class Frame:
-    """A frame with its readings. ``first`` and ``last`` are the indices of its marks in the take's pulses."""
+    """A frame with its readings. ``first`` and ``last`` are the indices of its marks in the take's pulses.
+
+    ``pulses`` are as measured. Where they could not be read as they are, ``mended`` says in words what was done, and
+    ``read_as`` are the pulses that were read instead.
+    """
 
     first: int
     last: int
     pulses: Pulses
     readings: tuple[Reading, ...]
+    mended: str = ""
+    read_as: Pulses | None = None
+
+    @property
+    def as_read(self) -> Pulses:
+        """The pulses that the readings speak of."""
+        return self.pulses if self.read_as is None else self.read_as
 
     @property
     def best(self) -> Reading | None:

@@ -21,7 +21,7 @@ DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
 UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
 NOISE_HEAD_START = 4.0
-CLOCK_SIGMA = 0.08
+CLOCK_SIGMA, SPREAD_OF_TOLERANCE = 0.08, 0.4  # of the published unit, of the tolerance where that is wide
 EXCESS_SIGMA_US = 80.0
 CLOSE_BITS, CLOSE_RMS = 12, 0.15
 
@@ -41,6 +41,7 @@ class Reading:
     bit_spans_us: Floats
     expected_us: Floats
     fields: dict[str, int] = field(default_factory=dict)
+    texts: dict[str, str | None] = field(default_factory=dict)
     checks: tuple[CheckResult, ...] = ()
     kind: str = ""
     stands_for_repeat: bool = False
@@ -117,7 +118,8 @@ def _score(d: Floats, match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
     known = ~np.isnan(match.expected_us)
     score = gaussian_score((d - match.expected_us)[known]) + any_pulse_score(d[~known]) - parameter_cost(2, d.size)
-    score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / CLOCK_SIGMA) ** 2
+    spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
+    score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
     if not match.bits.size:
         return score
@@ -143,6 +145,7 @@ def _reading_of_match(match: Match, chance: float) -> Reading:
         bit_spans_us=match.bit_spans_us,
         expected_us=match.expected_us,
         fields={f.name: f.bits.read(bits) for f in sheet.fields} if bits.size else {},
+        texts={t.name: t.read(bits) for t in sheet.texts} if bits.size else {},
         checks=results,
         kind=match.kind.name,
         stands_for_repeat=match.kind.repeat,

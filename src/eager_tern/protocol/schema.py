@@ -16,7 +16,7 @@ from pydantic import (
     model_validator,
 )
 
-from eager_tern.linecode.values import Code
+from eager_tern.linecode.values import Bits, Code
 from eager_tern.protocol.positions import Positions, parse_positions
 
 MOST_BITS = 4096
@@ -110,6 +110,30 @@ class DataField(Strict):
         return self
 
 
+class TextField(Strict):
+    """Bits read as characters: each of ``digits`` names a group of bits and the character it stands for."""
+
+    name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+    bits: Bitwise
+    digits: Annotated[dict[str, str], Field(min_length=1)]
+
+    @model_validator(mode="after")
+    def _digits_fit(self) -> TextField:
+        sizes = {len(group) for group in self.digits}
+        if len(sizes) != 1 or any(set(group) - {"0", "1"} for group in self.digits):
+            raise ValueError('"digits" names groups of 0 and 1, all of one length')
+        if self.bits.width % sizes.pop():
+            raise ValueError(f"{self.bits.width} bits cannot be parted into groups of that length")
+        return self
+
+    def read(self, bits: Bits) -> str | None:
+        """The characters at these positions; None where a group stands for none."""
+        size = len(next(iter(self.digits)))
+        row = "".join(map(str, (bits[self.bits.index] ^ self.bits.inverted).tolist()))
+        found = [self.digits.get(row[i : i + size]) for i in range(0, len(row), size)]
+        return None if None in found else "".join(map(str, found))
+
+
 class Check(Strict):
     """A number that follows from other bits; the keys are those of a comparison's ``checks``."""
 
@@ -161,6 +185,7 @@ class Sheet(Strict):
     frames: Annotated[tuple[FrameKind, ...], Field(min_length=1)]
     press: Press
     fields: tuple[DataField, ...] = ()
+    texts: tuple[TextField, ...] = ()
     checks: tuple[Check, ...] = ()
 
     @model_validator(mode="after")
@@ -180,7 +205,7 @@ class Sheet(Strict):
         count = self.bit_count
         if count > MOST_BITS:
             raise ValueError(f"a frame has at most {MOST_BITS} bits")
-        places = [(f.name, f.bits) for f in self.fields] + [(c.name, c.at) for c in self.checks]
+        places = [(f.name, f.bits) for f in (*self.fields, *self.texts)] + [(c.name, c.at) for c in self.checks]
         for name, where in places:
             if int(where.index.max()) >= count:
                 raise ValueError(f'"{name}" uses bit {int(where.index.max())}, but a frame has {count} bits')
@@ -188,7 +213,7 @@ class Sheet(Strict):
             last = max([b for _, b in check.covers] + ([int(check.of.index.max())] if check.of else []), default=0)
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
-        field_names = [field.name for field in self.fields]
+        field_names = [field.name for field in (*self.fields, *self.texts)]
         if len(set(field_names)) != len(field_names):
             raise ValueError("two fields have one name")
         return self

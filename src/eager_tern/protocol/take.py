@@ -5,14 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from eager_tern.protocol.chatter import frames_in_chatter
+from eager_tern.protocol.consensus import agreed
+from eager_tern.protocol.damaged import Mended, mend, raw_range, reads_well
 from eager_tern.protocol.presses import Frame, Press, group_presses
 from eager_tern.protocol.reading import UNKNOWN, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.polarity import find_polarity
-from eager_tern.signal.values import Edges, Polarity, Pulses, pulses_from_edges
+from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_from_edges
 
 FEWEST_PULSES = 3  # a leader with its trailer
+MOST_PULSES = 2000  # no frame has more; chatter has
+FEWEST_IN_CHATTER = 21
+LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
 
 
 @dataclass(frozen=True)
@@ -28,37 +34,89 @@ class TakeRead:
         return [frame for press in self.presses for frame in press.frames]
 
 
-def read_pulses(pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None) -> TakeRead:
-    """Frames found by their gaps, read with the sheets and grouped into presses."""
-    frames, noise = read_bursts(pulses, sheets, gaps)
+def read_pulses(
+    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
+) -> TakeRead:
+    """Frames found by their gaps and in chatter, read with the sheets and grouped into presses.
+
+    ``cut``: the recording begins within a mark, so that its first burst may be the rest of a frame.
+    """
+    frames, noise = read_bursts(pulses, sheets, gaps, cut)
     return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
 
 
 def read_bursts(
-    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None
+    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
     """The frames among the bursts of a recording, and the index ranges of the rest."""
     frames: list[Frame] = []
     noise: list[tuple[int, int]] = []
     edges = pulses.edge_times_us
     bursts = split_bursts(pulses, gaps)
+    looks = LOOKS
     at = 0
     while at < len(bursts):
-        for count in section_counts(sheets):
-            if at + count > len(bursts):
-                continue
-            first, last = bursts[at][0], bursts[at + count - 1][1]
-            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-            several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
-            readings = read_frame(burst, several) if last - first + 1 >= FEWEST_PULSES else ()
-            if readings and (count == 1 or readings[0].protocol != UNKNOWN):
-                frames.append(Frame(first, last, burst, readings))
-                break
+        frame, count = _frame_of_sections(pulses, edges, bursts, at, sheets)
+        first, last = bursts[at][0], bursts[at + count - 1][1]
+        if frame is not None and reads_well(frame.readings):
+            frames.append(frame)
         else:
-            count = 1
-            noise.append(bursts[at])
+            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+            found = frames_in_chatter(burst, first, sheets) if last - first + 1 >= FEWEST_IN_CHATTER else []
+            if not found and looks and (mended := mend(burst, sheets)) is not None:
+                found = [_mended_frame(burst, first, mended)]
+            looks -= not found and looks > 0
+            rest_of_frame = cut and at == 0
+            if not found and frame is not None and not rest_of_frame:
+                found = [frame]
+            frames += found
+            noise += _between_frames(first, last, found)
         at += count
-    return frames, noise
+    return _with_repeats(pulses, edges, frames, noise)
+
+
+def _frame_of_sections(
+    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], at: int, sheets: Sequence[Sheet]
+) -> tuple[Frame | None, int]:
+    """The frame that begins with a burst, and how many bursts it takes."""
+    for count in section_counts(sheets):
+        if at + count > len(bursts):
+            continue
+        first, last = bursts[at][0], bursts[at + count - 1][1]
+        burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+        several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
+        long_enough = FEWEST_PULSES <= last - first + 1 <= MOST_PULSES
+        readings = read_frame(burst, several) if long_enough else ()
+        if readings and (count == 1 or readings[0].protocol != UNKNOWN):
+            return Frame(first, last, burst, readings), count
+    return None, 1
+
+
+def _mended_frame(burst: Pulses, offset: int, mended: Mended) -> Frame:
+    first, last = raw_range(burst.edge_times_us, mended.pulses.start_us, mended.pulses.end_us)
+    return Frame(
+        first + offset, last + offset, burst.part(first, last), mended.readings, mended.how, mended.pulses
+    )  # fmt: skip
+
+
+def _between_frames(first: int, last: int, frames: Sequence[Frame]) -> list[tuple[int, int]]:
+    """What of a burst lies before, between and behind the frames found in it."""
+    bounds = [first, *(bound for f in frames for bound in (f.first - 2, f.last + 2)), last]
+    return [(a, b) for a, b in zip(bounds[::2], bounds[1::2], strict=True) if a <= b]
+
+
+def _with_repeats(
+    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
+) -> tuple[list[Frame], list[tuple[int, int]]]:
+    """The frames after their repeats were asked, and the noise that is left."""
+    longest = max((frame.last - frame.first for frame in frames), default=0)
+    strays = [
+        (a, b, Pulses(pulses.durations_us[a : b + 1], float(edges[a]), pulses.carrier_hz))
+        for a, b in noise
+        if 8 <= b - a <= longest + 8
+    ]
+    mended, taken = agreed(pulses, frames, strays)
+    return mended, [span for span in noise if span[0] not in taken]
 
 
 def section_counts(sheets: Sequence[Sheet]) -> list[int]:
@@ -72,14 +130,19 @@ def read_edges(edges: Edges, sheets: Sequence[Sheet], polarity: Polarity | None 
     Where the line never rests, so that its level says nothing, the polarity that reads better is taken.
     """
     if polarity is not None:
-        return polarity, read_pulses(pulses_from_edges(edges, polarity), sheets)
+        return polarity, _read_line(edges, polarity, sheets)
     found = find_polarity(edges)
-    take = read_pulses(pulses_from_edges(edges, found.polarity), sheets)
+    take = _read_line(edges, found.polarity, sheets)
     if found.sure:
         return found.polarity, take
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    turned = read_pulses(pulses_from_edges(edges, other), sheets)
+    turned = _read_line(edges, other, sheets)
     return (other, turned) if _weight(turned) > _weight(take) else (found.polarity, take)
+
+
+def _read_line(edges: Edges, polarity: Polarity, sheets: Sequence[Sheet]) -> TakeRead:
+    cut = edges.starts_high == (polarity == "mark-high")
+    return read_pulses(pulses_from_edges(edges, polarity), sheets, cut=cut)
 
 
 def _weight(take: TakeRead) -> float:

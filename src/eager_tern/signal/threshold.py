@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.signal.values import Edges
+from eager_tern.signal.values import Edges, Floats
 
 Values = NDArray[np.float32]
 
@@ -21,6 +21,7 @@ STEEP = 0.5  # an edge does most of its way within two chunks; hum does not
 NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
 LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
 LEAST_OF_ALL = 0.12  # and at least this part of the highest in the recording so far; less is hum
+DEAD_BAND = 0.3  # of the range, for a line told by its changes
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
 
@@ -71,6 +72,21 @@ def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: Thresho
     all_positions = np.concatenate(positions) if positions else np.empty(0)
     us = 1e6 / rate_hz
     return Edges(all_positions * us, bool(starts_high), 0.0, offset * us)
+
+
+def edges_of_changes(times_us: Floats, values: Floats, start_us: float, end_us: float) -> Edges:
+    """Edges of a line of which each change is known: its times, shape (n,), and the value from then on.
+
+    The threshold is the middle of the values' range, the dead band a good quarter of it, so that ringing passes.
+    """
+    low, high = float(values.min()), float(values.max())
+    half = DEAD_BAND * (high - low) / 2
+    middle = (low + high) / 2
+    states = (values > middle + half).astype(np.int8) - (values < middle - half).astype(np.int8)
+    states[0] = 1 if values[0] > middle else -1
+    decided = np.flatnonzero(states)
+    kept = decided[np.concatenate(([True], states[decided][1:] != states[decided][:-1]))]
+    return Edges(times_us[kept[1:]], bool(states[0] > 0), start_us, end_us)
 
 
 def block_grain(rate_hz: float) -> int:

@@ -1,0 +1,223 @@
+"""IQ recordings: a SigMF pair, or bare samples of which the user tells type and rate."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from eager_tern.errors import InputError
+from eager_tern.formats.capture import Capture, Note
+from eager_tern.signal.keying import keying_of, pulses_of_bursts
+from eager_tern.signal.radio import find_transmissions
+from eager_tern.signal.recording import Recording
+from eager_tern.signal.values import Pulses
+
+NAME = "iq"
+SUFFIXES = (".sigmf-meta", ".sigmf-data")
+META, DATA = SUFFIXES
+RAW_SUFFIXES = (".iq", ".cu8", ".cs8", ".ci8", ".cs16", ".ci16", ".cf32", ".cfile")
+
+# Sample types by their SigMF names: NumPy's own name, what stands for zero, and full scale.
+TYPES: dict[str, tuple[str, float, float]] = {
+    "u8": ("u1", 127.5, 127.5),
+    "i8": ("i1", 0.0, 128.0),
+    "u16": ("u2", 32767.5, 32767.5),
+    "i16": ("i2", 0.0, 32768.0),
+    "u32": ("u4", 2147483647.5, 2147483647.5),
+    "i32": ("i4", 0.0, 2147483648.0),
+    "f32": ("f4", 0.0, 1.0),
+    "f64": ("f8", 0.0, 1.0),
+}
+RATES = (100.0, 1e9)
+WRITTEN_RATE_HZ = 250_000
+WRITTEN_LEVEL = 0.8
+REST_S = 0.02
+PIECE = 1 << 18
+
+
+@dataclass(frozen=True)
+class Description:
+    """What makes samples of bytes: ``datatype`` as SigMF names it (cu8, ci16_le, cf32_le, rf32_le …)."""
+
+    datatype: str
+    rate_hz: float
+    center_hz: float = 0.0
+
+
+def recognises(head: bytes) -> bool:
+    """A SigMF description: JSON with the keys that each has."""
+    return head.lstrip()[:1] == b"{" and (b"core:" in head or b'"global"' in head)
+
+
+def read(path: Path) -> list[Capture]:
+    """One capture a transmitter found. ``path`` is either half of the pair. Raises InputError."""
+    meta_path, data_path = path.with_suffix(META), path.with_suffix(DATA)
+    description, notes = _described(meta_path)
+    if not data_path.is_file():
+        raise InputError(path, f"its other half, {data_path.name}, is missing")
+    return read_raw(data_path, description, path, notes)
+
+
+def read_raw(
+    path: Path, description: Description, told_as: Path | None = None, notes: tuple[Note, ...] = ()
+) -> list[Capture]:
+    """One capture a transmitter found in bare samples of the type and rate given. Raises InputError."""
+    recording, warnings = open_recording(path, description)
+    name = str(told_as or path)
+    captures = [
+        Capture(
+            name, NAME, number, recording.rate_hz, None,
+            _with_carrier(pulses_of_bursts(found.bursts), recording.center_hz + found.frequency_hz),
+            found.bursts, keying_of(found.bursts),
+            f"{(recording.center_hz + found.frequency_hz) / 1e6:.4f} MHz", notes, warnings,
+        )
+        for number, found in enumerate(find_transmissions(recording))
+    ]  # fmt: skip
+    return captures or [Capture(name, NAME, 0, recording.rate_hz, notes=notes, warnings=warnings)]
+
+
+def _with_carrier(pulses: Pulses, carrier_hz: float) -> Pulses:
+    return Pulses(pulses.durations_us, pulses.start_us, carrier_hz)
+
+
+def open_recording(path: Path, description: Description) -> tuple[Recording, tuple[str, ...]]:
+    """The samples, read piece by piece as they are asked for, and warnings. Raises InputError."""
+    kind, order = _type_of(description.datatype, path)
+    complex_ = description.datatype.startswith("c")
+    numpy_type, zero, full = TYPES[kind]
+    stored = np.dtype(order + numpy_type)
+    if not RATES[0] <= description.rate_hz <= RATES[1]:
+        raise InputError(path, f"a sample rate of {description.rate_hz:g} Hz is not possible")
+    each = stored.itemsize * (2 if complex_ else 1)
+    size, rest = divmod(path.stat().st_size, each)
+    if size == 0:
+        raise InputError(path, "holds no samples")
+    warnings = (f"ends within a sample, at byte {size * each + rest}",) if rest else ()
+    values = np.memmap(path, stored, "r", shape=(size * (2 if complex_ else 1),))
+
+    def part(first: int, last: int) -> NDArray[Any]:
+        if not complex_:
+            return _finite((values[first:last].astype(np.float32) - zero) / full)
+        pairs = _finite((values[2 * first : 2 * last].astype(np.float32) - np.float32(zero)) / np.float32(full))
+        return pairs.view(np.complex64)
+
+    return Recording(description.rate_hz, size, part, description.center_hz), warnings
+
+
+def _finite(values: NDArray[Any]) -> NDArray[np.float32]:
+    values = values.astype(np.float32, copy=False)
+    return values if np.isfinite(values).all() else np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
+
+
+def _type_of(datatype: str, path: Path) -> tuple[str, str]:
+    base, _, order = datatype.partition("_")
+    kind = base[1:].replace("s", "i", 1) if base[1:2] == "s" else base[1:]  # cs16 is a common spelling of ci16
+    if base[:1] not in ("c", "r") or kind not in TYPES or order not in ("", "le", "be"):
+        known = ", ".join(f"c{kind}" for kind in TYPES)
+        raise InputError(path, f'the sample type "{datatype[:20]}" is not known; known are {known} with _le or _be')
+    return kind, ">" if order == "be" else "<"
+
+
+class _Global(BaseModel):
+    model_config = ConfigDict(extra="allow", strict=True, allow_inf_nan=False)
+    datatype: str = Field(alias="core:datatype")
+    sample_rate: float = Field(alias="core:sample_rate", gt=0)
+    num_channels: int = Field(1, alias="core:num_channels")
+    version: str = Field("1.2.0", alias="core:version")
+
+
+class _CaptureSegment(BaseModel):
+    model_config = ConfigDict(extra="allow", strict=True, allow_inf_nan=False)
+    sample_start: int = Field(0, alias="core:sample_start")
+    frequency: float = Field(0.0, alias="core:frequency")
+
+
+class _Annotation(BaseModel):
+    model_config = ConfigDict(extra="allow", strict=True)
+    sample_start: int = Field(alias="core:sample_start", ge=0)
+    sample_count: int = Field(0, alias="core:sample_count", ge=0)
+    label: str = Field("", alias="core:label")
+    comment: str = Field("", alias="core:comment")
+
+
+class _Meta(BaseModel):
+    """What is used of a SigMF description (version 1.2); the rest may be there."""
+
+    about: _Global = Field(alias="global")
+    captures: list[_CaptureSegment] = []
+    annotations: list[_Annotation] = []
+
+
+def _described(path: Path) -> tuple[Description, tuple[Note, ...]]:
+    """Description and annotations of a SigMF recording. Raises InputError."""
+    if not path.is_file():
+        raise InputError(path, "the description of the recording is missing")
+    try:
+        meta = _Meta.model_validate_json(path.read_bytes())
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        raise InputError(path, first["msg"][:1].lower() + first["msg"][1:], place) from None
+    if meta.about.num_channels != 1:
+        raise InputError(path, "has several channels mixed in one file, which cannot be read")
+    center = meta.captures[0].frequency if meta.captures else 0.0
+    us = 1e6 / meta.about.sample_rate
+    notes = tuple(
+        Note(a.sample_start * us, (a.sample_start + a.sample_count) * us, a.label or a.comment)
+        for a in meta.annotations
+        if a.label or a.comment
+    )
+    return Description(meta.about.datatype, meta.about.sample_rate, center), notes
+
+
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
+    """A carrier switched on for the marks, 250 kS/s of ci16_le, with its description."""
+    rate = WRITTEN_RATE_HZ
+    edges = pulses.edge_times_us * rate / 1e6
+    size = int(np.ceil(edges[-1] if pulses.durations_us.size else 0.0) + REST_S * rate)
+    data_path = path.with_suffix(DATA)
+    with data_path.open("wb") as file:
+        for first in range(0, size, PIECE):
+            line = _line(edges, first, min(PIECE, size - first)) * WRITTEN_LEVEL
+            pairs = np.zeros((line.size, 2), "<i2")
+            pairs[:, 0] = np.rint(line * 32767)
+            file.write(pairs.tobytes())
+    about = {"core:datatype": "ci16_le", "core:sample_rate": rate, "core:recorder": "Eager Tern", "core:version": "1.2.0"}
+    annotations = [
+        {
+            "core:sample_start": round(note.start_us * rate / 1e6),
+            "core:sample_count": round((note.end_us - note.start_us) * rate / 1e6),
+            "core:label": note.text,
+        }
+        for note in notes
+    ]
+    captures = [{"core:sample_start": 0, "core:frequency": pulses.carrier_hz or 0.0}]
+    document = {"global": about, "captures": captures, "annotations": annotations}
+    path.with_suffix(META).write_text(json.dumps(document, indent=2) + "\n", "utf-8")
+
+
+def _line(edges: NDArray[np.float64], first: int, count: int) -> NDArray[np.float64]:
+    """The level of the samples from ``first`` on: each edge a ramp two samples long, which keeps its place."""
+    low, high = np.searchsorted(edges, [first - 2, first + count + 2])
+    near = edges[low:high]
+    level = np.full(count, float(low % 2))
+    signs = 1.0 - 2.0 * ((np.arange(near.size) + low) % 2)
+    nearest = np.rint(near).astype(np.intp)
+    steps = np.zeros(count + 1)
+    after = nearest + 2 - first
+    early = after <= 0
+    level += signs[early].sum()
+    np.add.at(steps, np.minimum(after[~early], count), signs[~early])
+    level += np.cumsum(steps)[:count]
+    for shift in (-1, 0, 1):
+        at = nearest + shift - first
+        inside = (at >= 0) & (at < count)
+        np.add.at(level, at[inside], (signs * np.clip((nearest + shift - near + 1) / 2, 0, 1))[inside])
+    return level

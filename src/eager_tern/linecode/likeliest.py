@@ -1,0 +1,210 @@
+"""The most likely frame in a stretch too faint or too damaged for a threshold.
+
+Every code is a row of symbols, each of whole units; the stretch is held against all rows at once by dynamic programming
+(Viterbi 1967), for a range of units. Nothing is decided pulse by pulse, so that noise within a pulse averages out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.evidence import Evidence
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+
+STEPS = 8  # of the time grid in a unit
+UNIT_STEP = 0.03  # between the units tried
+SLACK_COST = 1.2  # nats for a symbol that begins a step early or late
+FEWEST_BITS, MOST_BITS = 8, 160
+ENOUGH = 14.0  # nats beyond what the bits themselves take: less is chance
+LN2 = float(np.log(2.0))
+NEVER = -1e9
+
+Symbol = tuple[float, ...]  # signed lengths in units, marks positive
+
+
+@dataclass(frozen=True)
+class CodeShape:
+    """What the frames of a code look like: the symbols of 0 and 1, what may stand before and behind the bits.
+
+    ``bits`` is their number where it is known, else 0. ``unit_us`` is the range in which the unit is sought.
+    """
+
+    zero: Symbol
+    one: Symbol
+    unit_us: tuple[float, float]
+    leader: Symbol = ()
+    trailer: Symbol = ()
+    bits: int = 0
+
+
+@dataclass(frozen=True)
+class Likeliest:
+    """The frame found. ``gain`` in nats over nothing; ``certainty`` is the chance that all its bits are right."""
+
+    pulses: Pulses
+    gain: float
+    certainty: float
+    unit_us: float
+
+
+@dataclass(frozen=True)
+class _Path:
+    gain: float
+    unit: int
+    end: int
+    bits: int
+
+
+def likeliest(
+    evidence: Evidence, first_us: float, last_us: float, shapes: Sequence[CodeShape]
+) -> Likeliest | None:
+    """The most likely frame of any of the shapes between two times, or None where none is likely enough."""
+    best: tuple[float, CodeShape, _Search, _Path] | None = None
+    for shape in shapes:
+        search = _Search(evidence, first_us, last_us, shape)
+        path = search.best()
+        if path is not None and (best is None or path.gain > best[0]):
+            best = path.gain, shape, search, path
+    if best is None or best[0] < ENOUGH:
+        return None
+    gain, _, search, path = best
+    signed, start, margins = search.trace(path)
+    certainty = float(np.prod(1 / (1 + np.exp(-np.clip(margins, -30, 30)))))
+    pulses = _refined(evidence, pulses_from_signed(np.array(signed), start), float(search.units[path.unit]))
+    return Likeliest(pulses, gain, certainty, float(search.units[path.unit]))
+
+
+class _Search:
+    """The table of one shape: for every unit (rows) and time (columns) the best row of i bits that ends there."""
+
+    def __init__(self, evidence: Evidence, first_us: float, last_us: float, shape: CodeShape) -> None:
+        low, high = shape.unit_us
+        self.shape = shape
+        self.units = low * (1 + UNIT_STEP) ** np.arange(int(np.log(high / low) / np.log1p(UNIT_STEP)) + 2)
+        self.units = self.units[self.units <= high * 1.0001]
+        self.first_us = first_us
+        self.columns = int((last_us - first_us) / (low / STEPS)) + 1
+        self._evidence = evidence
+        self._times = first_us + self.units[:, None] / STEPS * np.arange(self.columns)
+        self._inside = self._times <= last_us + 1
+        self._lengths: dict[float, Floats] = {}
+        self.symbols = [self._score(shape.zero), self._score(shape.one)]
+        self.widths = [_width(shape.zero), _width(shape.one)]
+        self._table: list[Floats] = []
+        self._came: list[NDArray[np.int8]] = []
+
+    def _stretch(self, length: float) -> Floats:
+        """Score of a mark (positive length) or space that begins at each time."""
+        if length not in self._lengths:
+            of = self._evidence.mark if length > 0 else self._evidence.space
+            end = self._times + abs(length) * self.units[:, None]
+            self._lengths[length] = of(self._times, end)
+        return self._lengths[length]
+
+    def _score(self, symbol: Symbol) -> Floats:
+        """Score of a symbol that begins at each time."""
+        total = np.zeros_like(self._times)
+        at = 0
+        for length in symbol:
+            total += _earlier(self._stretch(length), -at)
+            at += round(abs(length) * STEPS)
+        return total
+
+    def best(self) -> _Path | None:
+        """The best row of bits, leader and trailer included."""
+        shape = self.shape
+        now = np.where(self._inside, 0.0, NEVER)
+        if shape.leader:
+            now = _earlier(self._score(shape.leader), _width(shape.leader))
+        self._table = [now]
+        trailer = self._score(shape.trailer) if shape.trailer else np.zeros_like(now)
+        best: _Path | None = None
+        for count in range(1, (shape.bits or MOST_BITS) + 1):
+            choices = [
+                _earlier(self._table[-1] + score, width + slip) - (SLACK_COST if slip else 0.0)
+                for score, width in zip(self.symbols, self.widths, strict=True)
+                for slip in (0, -1, 1)
+            ]
+            came = np.argmax(choices, axis=0).astype(np.int8)
+            row = np.take_along_axis(np.stack(choices), came[None].astype(np.intp), 0)[0] - LN2
+            row = np.where(self._inside, np.maximum(row, NEVER), NEVER)
+            self._table.append(row)
+            self._came.append(came)
+            if count == shape.bits or (not shape.bits and count >= FEWEST_BITS):
+                ends = row + trailer
+                at = int(np.argmax(ends))
+                gain = float(ends.flat[at]) - float(np.log(ends.size))
+                if best is None or gain > best.gain:
+                    best = _Path(gain, at // ends.shape[1], at % ends.shape[1], count)
+            if not shape.bits and best is not None and count > best.bits + 8:
+                break
+        return best
+
+    def trace(self, path: _Path) -> tuple[list[float], float, Floats]:
+        """Signed durations, their start, and by how much each bit is better than its opposite."""
+        unit = float(self.units[path.unit])
+        at = path.end
+        signed: list[list[float]] = [[length * unit for length in self.shape.trailer]]
+        margins = []
+        for count in range(path.bits, 0, -1):
+            choice = int(self._came[count - 1][path.unit, at])
+            bit, slip = choice // 3, (0, -1, 1)[choice % 3]
+            begin = at - self.widths[bit] - slip
+            other = begin + self.widths[1 - bit]
+            margins.append(self._margin(path, bit, begin, other, at))
+            symbol = list((self.shape.zero, self.shape.one)[bit])
+            symbol[-1] += slip / STEPS * np.sign(symbol[-1])
+            signed.append([length * unit for length in symbol])
+            at = begin
+        signed.append([length * unit for length in self.shape.leader])
+        start = self.first_us + (at - _width(self.shape.leader)) * unit / STEPS
+        return [length for part in reversed(signed) for length in part], start, np.array(margins[::-1])
+
+    def _margin(self, path: _Path, bit: int, begin: int, other_end: int, end: int) -> float:
+        if not 0 <= begin < self.columns:
+            return 0.0
+        gained = float(self.symbols[bit][path.unit, begin])
+        instead = float(self.symbols[1 - bit][path.unit, begin])
+        return gained - instead if other_end == end else max(gained - instead, 2.0)
+
+
+def _width(symbol: Symbol) -> int:
+    return sum(round(abs(length) * STEPS) for length in symbol)
+
+
+def _earlier(table: Floats, by: int) -> Floats:
+    """The table moved by columns: what stood ``by`` columns before (behind, where negative)."""
+    if by == 0:
+        return table
+    moved = np.full_like(table, NEVER)
+    if by >= table.shape[1] or -by >= table.shape[1]:
+        return moved
+    if by > 0:
+        moved[:, by:] = table[:, :-by]
+    else:
+        moved[:, :by] = table[:, -by:]
+    return moved
+
+
+def _refined(evidence: Evidence, pulses: Pulses, unit_us: float) -> Pulses:
+    """Each edge moved by up to a third of a unit to where the pulses beside it are likeliest."""
+    edges = pulses.edge_times_us
+    if edges.size < 3:
+        return pulses
+    offsets = np.linspace(-0.32, 0.32, 17) * unit_us
+    doubt = 0.5 * (offsets / (0.12 * unit_us)) ** 2
+    for parity in (0, 1, 0, 1):
+        index = np.arange(parity, edges.size, 2)
+        moved = edges[index][:, None] + offsets
+        before = np.where(index > 0, edges[np.maximum(index - 1, 0)], edges[index] - unit_us)[:, None]
+        after = np.where(index < edges.size - 1, edges[np.minimum(index + 1, edges.size - 1)], edges[index] + unit_us)
+        if parity == 0:  # a mark begins
+            score = evidence.space(before, moved) + evidence.mark(moved, after[:, None])
+        else:
+            score = evidence.mark(before, moved) + evidence.space(moved, after[:, None])
+        edges[index] += offsets[np.argmax(score - doubt, axis=1)]
+    return Pulses(np.diff(edges), float(edges[0]), pulses.carrier_hz)

@@ -1,0 +1,106 @@
+"""Stretches of a stream of pulses that keep time: where in a receiver's chatter a frame may hide.
+
+Amplitude says nothing there, and no gap need stand before a frame. What gives it away is that one pair of mark and
+space after the other is a symbol of one code.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.values import Floats
+
+# The symbols of 0 and 1 in units, mark and space: fixed period, pulse distance, pulse width.
+CODES = (
+    ((1, 3), (3, 1)),
+    ((1, 2), (2, 1)),
+    ((1, 1), (1, 3)),
+    ((1, 1), (1, 2)),
+    ((1, 2), (1, 4)),
+    ((1, 3), (1, 7)),
+    ((1, 1), (2, 1)),
+)
+UNITS_US = 110.0 * 1.1 ** np.arange(24)  # up to 985 µs
+EXCESSES = (-0.22, 0.0, 0.22)  # of a unit
+OFF = 0.34  # of a unit: what a pulse may be off where the code's unit is the grid's
+ALIKE = 0.4  # how much neighbours of one length may differ at the first glance
+FEWEST_ALIKE = 7
+FEWEST_PAIRS = 10
+LARGEST_HOLE = 1  # pairs within a run that do not fit
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Pairs from ``first`` to ``last`` (indices of their marks among the pulses, even) that are symbols of a code."""
+
+    first: int
+    last: int
+    unit_us: float
+    fitting: int
+
+
+def regular_stretches(durations_us: Floats) -> list[Stretch]:
+    """The stretches of at least ten symbols of one code, best first where they overlap, in order of time."""
+    pairs = durations_us[: durations_us.size // 2 * 2].reshape(-1, 2)
+    looked_at = _worth_a_look(pairs)
+    if not looked_at:
+        return []
+    # All ranges in one row; what stands between them fits nothing.
+    rows = np.concatenate([np.append(np.arange(a, b), (-1,) * (LARGEST_HOLE + 2)) for a, b in looked_at])
+    marks, spaces = np.where(rows >= 0, pairs[rows].T, np.nan)
+    found: list[Stretch] = []
+    for unit in UNITS_US:
+        for excess in EXCESSES:
+            in_units = marks / unit - excess, spaces / unit + excess
+            near = {n: np.abs(in_units[0] - n) < OFF for n in {mark for code in CODES for mark, _ in code}}
+            after = {n: np.abs(in_units[1] - n) < OFF + 0.05 * n for n in {space for code in CODES for _, space in code}}
+            for zero, one in CODES:
+                fits = (near[zero[0]] & after[zero[1]]) | (near[one[0]] & after[one[1]])
+                found += [
+                    Stretch(2 * int(rows[a]), 2 * int(rows[b]), float(unit), int(fits[a : b + 1].sum()))
+                    for a, b in _runs(fits)
+                ]
+    return _best_of(found)
+
+
+def _worth_a_look(pairs: Floats) -> list[tuple[int, int]]:
+    """Ranges in which marks, spaces or periods stay alike for a while; everything else is quickly passed over."""
+    if len(pairs) < FEWEST_PAIRS:
+        return []
+    look = np.zeros(len(pairs) + 1, np.int64)
+    for lengths in (pairs[:, 0], pairs[:, 1], pairs.sum(axis=1)):
+        alike = np.abs(np.diff(lengths)) < ALIKE * np.minimum(lengths[1:], lengths[:-1])
+        for a, b in _true_runs(alike):
+            if b - a + 1 >= FEWEST_ALIKE:
+                look[max(a - 4, 0)] += 1
+                look[min(b + 6, len(pairs))] -= 1
+    inside = np.cumsum(look[:-1]) > 0
+    return [(a, b + 1) for a, b in _true_runs(inside) if b - a + 1 >= FEWEST_PAIRS]
+
+
+def _true_runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    turns = np.flatnonzero(np.diff(np.concatenate(([0], flags.view(np.int8), [0]))))
+    return list(zip(turns[::2].tolist(), (turns[1::2] - 1).tolist(), strict=True))
+
+
+def _runs(fits: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Runs of symbols, a single misfit in between allowed, that are long enough."""
+    merged: list[tuple[int, int]] = []
+    for a, b in _true_runs(fits):
+        if merged and a - merged[-1][1] <= LARGEST_HOLE + 1 and b - a >= 2 and merged[-1][1] - merged[-1][0] >= 2:
+            merged[-1] = (merged[-1][0], b)
+        else:
+            merged.append((a, b))
+    return [(a, b) for a, b in merged if b - a + 1 >= FEWEST_PAIRS]
+
+
+def _best_of(found: list[Stretch]) -> list[Stretch]:
+    """Of stretches that overlap the one with the most symbols."""
+    kept: list[Stretch] = []
+    for stretch in sorted(found, key=lambda s: -s.fitting):
+        if all(stretch.last < other.first or stretch.first > other.last for other in kept):
+            kept.append(stretch)
+    return sorted(kept, key=lambda s: s.first)

@@ -1,0 +1,116 @@
+"""Frames hidden in a stream of pulses that has no gaps: what a cheap radio receiver puts out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_tern.linecode.regular import Stretch, regular_stretches
+from eager_tern.protocol.damaged import CLEAN, fit_known, raw_range
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import UNKNOWN, Reading, read_frame
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.template import is_paired, pair_template
+from eager_tern.signal.values import Pulses
+
+FEWEST_BITS = 20  # of an unknown frame that is not sent again
+NEAR_US = 250_000.0  # a repeat follows within that
+FEWEST_BITS_REPEATED = 12
+REACH_PAIRS = 2  # before and behind the regular stretch, where a frame may begin and end
+FEWEST_PAIRS_DISTURBED = 12
+STEADY = 0.2  # rms of a unit in a frame that is believed
+
+
+def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
+    """The frames in a stretch of pulses; ``offset`` is the index of its first mark in the take."""
+    edges = pulses.edge_times_us
+    found: list[Frame] = []
+    for stretch in regular_stretches(pulses.durations_us):
+        frame = _known(pulses, stretch, sheets) or _disturbed(pulses, edges, stretch, sheets)
+        frame = frame or _unknown(pulses, stretch, sheets)
+        if frame is not None and (not found or frame.first > found[-1].last - offset):
+            found.append(replace(frame, first=frame.first + offset, last=frame.last + offset))
+    return [frame for frame in found if _believed(frame, found)]
+
+
+def _known(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
+    """A whole frame of a sheet that begins and ends where the stretch does, give or take two pairs."""
+    best: tuple[tuple[int, float], Frame] | None = None
+    pairs = (stretch.last - stretch.first) // 2 + 1
+    for size, fitting in _by_size(sheets).items():
+        if not pairs - REACH_PAIRS <= (size + 1) // 2 <= pairs + 2 * REACH_PAIRS:
+            continue
+        first = max(0, stretch.first - 2 * REACH_PAIRS)
+        for at in range(first, min(stretch.last + 2 * REACH_PAIRS, pulses.durations_us.size) - size + 2, 2):
+            if at + size > pulses.durations_us.size:
+                break
+            part = pulses.part(at, at + size - 1)
+            readings = tuple(r for r in read_frame(part, fitting) if r.protocol != UNKNOWN)
+            if not readings or not _steady(readings[0]):
+                continue
+            rank = (size + 100 * readings[0].checks_hold, -readings[0].clock.rms_us)
+            if best is None or rank > best[0]:
+                best = rank, Frame(at, at + size - 1, part, readings)
+    return best[1] if best is not None else None
+
+
+def _by_size(sheets: Sequence[Sheet]) -> dict[int, list[Sheet]]:
+    sizes: dict[int, list[Sheet]] = {}
+    for sheet in sheets:
+        if is_paired(sheet):
+            for kind in sheet.frames:
+                if kind.bit_count and kind.section_count == 1:
+                    sizes.setdefault(pair_template(sheet, kind).zero.size, []).append(sheet)
+    return sizes
+
+
+def _disturbed(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
+    """A frame of which a part is regular, the rest disturbed: sought around that part."""
+    if stretch.fitting < FEWEST_PAIRS_DISTURBED:
+        return None
+    length = (stretch.last - stretch.first) // 2 + 1
+    period = (edges[stretch.last + 2] - edges[stretch.first]) / length if stretch.last + 2 < edges.size else 0.0
+    reach = 28 * period
+    low = 2 * int(np.searchsorted(edges[::2], edges[stretch.first] - reach))
+    high = 2 * int(np.searchsorted(edges[1::2], edges[stretch.last + 1] + reach))
+    part = pulses.part(low, min(high, pulses.durations_us.size - 1))
+    mended = fit_known(part, sheets, (0.85 * stretch.unit_us, 1.18 * stretch.unit_us))
+    if mended is None:
+        return None
+    first, last = raw_range(edges, mended.pulses.start_us, mended.pulses.end_us)
+    return Frame(first, last, pulses.part(first, last), mended.readings, mended.how, mended.pulses)
+
+
+def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
+    """The regular stretch by itself, with the mark that ends it."""
+    last = min(stretch.last + 2, pulses.durations_us.size - 1)
+    for first, end in ((stretch.first, last), (stretch.first, stretch.last)):
+        part = pulses.part(first, end)
+        readings = read_frame(part, sheets)
+        if readings and readings[0].bits.size and _steady(readings[0]):
+            return Frame(first, end, part, readings)
+    return None
+
+
+def _steady(reading: Reading) -> bool:
+    return reading.clock.rms_us < STEADY * reading.clock.unit_us
+
+
+def _believed(frame: Frame, found: Sequence[Frame]) -> bool:
+    """Whether a frame is more than regular chatter: known, long, or sent again."""
+    best = frame.best
+    if best is None:
+        return False
+    if best.protocol != UNKNOWN:
+        return True
+    if best.bits.size >= FEWEST_BITS and best.clock.rms_us < CLEAN * best.clock.unit_us:
+        return True
+    return best.bits.size >= FEWEST_BITS_REPEATED and any(
+        other is not frame
+        and other.best is not None
+        and abs(other.pulses.start_us - frame.pulses.start_us) < NEAR_US
+        and np.array_equal(other.best.bits, best.bits)
+        for other in found
+    )

@@ -1,0 +1,177 @@
+"""Repeats that repair one another: what is sent several times is believed as most of it was heard."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_tern.linecode.values import Bits
+from eager_tern.protocol.checks import evaluate
+from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
+from eager_tern.protocol.reading import UNKNOWN, Reading
+from eager_tern.signal.values import Floats, Pulses
+
+MOST_WRONG = 1 / 6  # of the bits: with more, it is another frame
+SAME_LENGTH = 0.12
+AGREES = 0.86  # of the time on the same level: a damaged copy of a frame
+SHIFTS = 24
+REACH_UNITS = 12
+
+
+def agreed(
+    pulses: Pulses, frames: Sequence[Frame], strays: Sequence[tuple[int, int, Pulses]]
+) -> tuple[list[Frame], set[int]]:
+    """The frames with what their repeats say about them, and the first marks of the strays that turned out to be repeats.
+
+    ``pulses`` are the whole take's; ``strays`` are first mark, last mark and pulses of bursts that could not be read.
+    """
+    edges = pulses.edge_times_us
+    rows: list[Frame | tuple[int, int, Pulses]] = sorted([*frames, *strays], key=_first)
+    out: list[Frame] = []
+    taken: set[int] = set()
+    for group in _close_together(rows):
+        whole = [item for item in group if isinstance(item, Frame)]
+        model = _model(whole)
+        for item in group:
+            if isinstance(item, Frame):
+                out.append(_agreeing(item, model, whole, pulses, edges) if model is not None else item)
+            elif model is not None and (copy := _copy_of(model, *item)) is not None:
+                out.append(copy)
+                taken.add(item[0])
+    return out, taken
+
+
+def _first(item: Frame | tuple[int, int, Pulses]) -> int:
+    return item.first if isinstance(item, Frame) else item[0]
+
+
+def _pulses(item: Frame | tuple[int, int, Pulses]) -> Pulses:
+    return item.pulses if isinstance(item, Frame) else item[2]
+
+
+def _close_together(
+    rows: Sequence[Frame | tuple[int, int, Pulses]],
+) -> list[list[Frame | tuple[int, int, Pulses]]]:
+    groups: list[list[Frame | tuple[int, int, Pulses]]] = []
+    for item in rows:
+        if groups and _pulses(item).start_us - _pulses(groups[-1][-1]).end_us < LONGEST_SILENCE_US:
+            groups[-1].append(item)
+        else:
+            groups.append([item])
+    return groups
+
+
+def _model(frames: Sequence[Frame]) -> Frame | None:
+    """The frame that most of its repeats agree with, one whose checks hold before all others."""
+    with_bits = [f for f in frames if f.best is not None and f.best.bits.size]
+    if not with_bits:
+        return None
+    return max(with_bits, key=lambda f: (_trust(f), _supporters(f, with_bits), -_best(f).clock.rms_us))
+
+
+def _best(frame: Frame) -> Reading:
+    assert frame.best is not None
+    return frame.best
+
+
+def _trust(frame: Frame) -> int:
+    best = _best(frame)
+    return (best.protocol != UNKNOWN) + (best.checks_hold and bool(best.checks))
+
+
+def _supporters(frame: Frame, frames: Sequence[Frame]) -> int:
+    return sum(np.array_equal(_best(frame).bits, _best(other).bits) for other in frames)
+
+
+def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulses, edges: Floats) -> Frame:
+    """The frame as it is, or with the few bits mended in which it differs from its repeats."""
+    best, right = frame.best, _best(model)
+    if best is None or not best.bits.size or frame is model:
+        return frame
+    same_code = best.protocol == right.protocol or UNKNOWN in (best.protocol, right.protocol)
+    if not same_code or best.bits.size != right.bits.size:
+        return _replaced(frame, right) if _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses) else frame
+    wrong = int(np.sum(best.bits != right.bits))
+    if wrong == 0:
+        return frame
+    if frame.mended and not model.mended:
+        # What was read in a disturbed line may be a symbol off; the repeat says where to look.
+        return _copy_near(model, frame, pulses, edges) or frame
+    doubtful = bool(frame.mended) or not reads_well(frame.readings) or best.clock.rms_us > CLEAN * best.clock.unit_us
+    several = _supporters(model, [f for f in frames if f.best is not None]) > 1
+    mends = _trust(frame) < _trust(model) or (doubtful and several)
+    if wrong > MOST_WRONG * best.bits.size or not mends or _turned(best, right):
+        return frame
+    words = "1 bit" if wrong == 1 else f"{wrong} bits"
+    reading = _with_bits(right, right.bits)
+    return replace(frame, readings=(reading,), mended=f"{words} of {best.bits.size} taken from the repeats")
+
+
+def _turned(reading: Reading, other: Reading) -> bool:
+    """Whether a toggle or counter differs: then it is the next press, and no damage."""
+    fields = reading.sheet.fields if reading.sheet is not None else ()
+    return any(f.role and reading.fields.get(f.name) != other.fields.get(f.name) for f in fields)
+
+
+def _replaced(frame: Frame, right: Reading) -> Frame:
+    return replace(frame, readings=(right,), mended="damaged; lies where its repeat has pulses", read_as=None)
+
+
+def _with_bits(reading: Reading, bits: Bits) -> Reading:
+    """A reading of the same sheet with other bits."""
+    sheet = reading.sheet
+    if sheet is None:
+        return replace(reading, bits=bits)
+    return replace(
+        reading,
+        bits=bits,
+        fields={f.name: f.bits.read(bits) for f in sheet.fields},
+        texts={t.name: t.read(bits) for t in sheet.texts},
+        checks=tuple(evaluate(check, bits) for check in sheet.checks),
+    )
+
+
+def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
+    """A stray burst as a repeat of the model, if it is a damaged copy of it."""
+    if not _alike(pulses, model.pulses):
+        return None
+    return Frame(first, last, pulses, (_best(model),), "damaged; lies where its repeat has pulses", model.as_read)
+
+
+def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:
+    """The model's frame found in the line about another one, whatever that was read as."""
+    unit = _best(model).clock.unit_us
+    times = np.arange(0.0, model.as_read.duration_us, unit / 8)
+    theirs = _level(model.as_read, times)
+    starts = edges[:-1:2]
+    near = starts[np.abs(starts - frame.pulses.start_us) < REACH_UNITS * unit]
+    if near.size == 0:
+        return None
+    levels = np.searchsorted(edges, near[:, None] + times, side="right") % 2 == 1
+    agreement = (levels == theirs).mean(axis=1)
+    at = int(np.argmax(agreement))
+    if agreement[at] < AGREES:
+        return None
+    first, last = raw_range(edges, float(near[at]), float(near[at]) + model.as_read.duration_us)
+    whole = Pulses(model.as_read.durations_us, float(near[at]), pulses.carrier_hz)
+    return Frame(first, last, pulses.part(first, last), (_best(model),), "damaged; lies where its repeat has pulses", whole)
+
+
+def _alike(pulses: Pulses, other: Pulses) -> bool:
+    """Whether two bursts are on the same level nearly all the time, at the best of a few shifts."""
+    if abs(pulses.duration_us / other.duration_us - 1) > SAME_LENGTH or other.durations_us.size < 9:
+        return False
+    step = float(np.quantile(other.durations_us, 0.25)) / 8
+    times = np.arange(0.0, max(pulses.duration_us, other.duration_us), step)
+    theirs = _level(other, times)
+    return any(
+        float(np.mean(_level(pulses, times + shift * step) == theirs)) > AGREES for shift in range(-SHIFTS, SHIFTS + 1)
+    )
+
+
+def _level(pulses: Pulses, times_us: np.ndarray) -> np.ndarray:
+    edges = np.concatenate(([0.0], np.cumsum(pulses.durations_us)))
+    return np.searchsorted(edges, times_us, side="right") % 2 == 1

@@ -1,0 +1,111 @@
+"""Frames with a stray pulse in or beside them, read as if it were not there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eager_tern.linecode.likeliest import CodeShape, likeliest
+from eager_tern.protocol.reading import UNKNOWN, Reading, read_frame
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.shapes import code_shapes
+from eager_tern.signal.evidence import LineEvidence
+from eager_tern.signal.values import Floats, Pulses
+
+SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
+MOST_GLITCHES = 4
+CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
+LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
+LONGEST_US = 400_000.0
+
+
+@dataclass(frozen=True)
+class Mended:
+    """A frame read after all: the pulses as they were read, the readings, and what was done, in words."""
+
+    pulses: Pulses
+    readings: tuple[Reading, ...]
+    how: str
+
+
+def reads_well(readings: Sequence[Reading]) -> bool:
+    """Whether the best reading needs no second look: a protocol whose checks hold, or a clean line code."""
+    if not readings:
+        return False
+    best = readings[0]
+    return best.checks_hold and (best.protocol != UNKNOWN or best.clock.rms_us < CLEAN * best.clock.unit_us)
+
+
+def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
+    """The frame in a burst, without what does not belong to it; None where that finds none of a known protocol."""
+    if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_US:
+        return None
+    without, count = _without_glitches(pulses)
+    if count:
+        readings = read_frame(without, sheets)
+        if reads_well(readings) and not readings[0].stands_for_repeat:
+            return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
+    return fit_known(pulses, sheets)
+
+
+def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
+    """The pulses with the few that are far too short joined to their neighbours, and how many those were."""
+    d = pulses.durations_us
+    bound = SHORT * float(np.quantile(d, 0.25))
+    if not 0 < np.sum(d < bound) <= MOST_GLITCHES:
+        return pulses, 0
+    left = d.tolist()
+    start, count = pulses.start_us, 0
+    while (at := int(np.argmin(left))) >= 0 and left[at] < bound and len(left) > 3:
+        count += 1
+        if at == 0:
+            start += left[0] + left[1]
+            left = left[2:]
+        elif at == len(left) - 1:
+            left = left[:-2]
+        else:
+            left[at - 1 : at + 2] = [sum(left[at - 1 : at + 2])]
+    return Pulses(np.array(left), start, pulses.carrier_hz), count
+
+
+def fit_known(
+    pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None
+) -> Mended | None:
+    """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known."""
+    shapes = [s for shape in code_shapes(sheets) if (s := _possible(shape, pulses.duration_us, unit_us)) is not None]
+    best: Mended | None = None
+    most = 0.0
+    for shape in shapes:
+        evidence = LineEvidence(pulses, sum(shape.unit_us) / 8)
+        unit = shape.unit_us[0]
+        found = likeliest(evidence, pulses.start_us - unit, pulses.end_us + 4 * unit, [shape])
+        if found is None:
+            continue
+        cells = found.pulses.duration_us / (sum(shape.unit_us) / 8)
+        agreement = found.gain / (cells * LineEvidence.RIGHT - shape.bits * float(np.log(2)))
+        readings = read_frame(found.pulses, sheets)
+        enough = agreement > LEAST_AGREEMENT and found.gain > most
+        if enough and reads_well(readings) and readings[0].protocol != UNKNOWN:
+            sure = tuple(replace(r, confidence=r.confidence * found.certainty * min(agreement, 1.0)) for r in readings)
+            most, best = found.gain, Mended(found.pulses, sure, "read as the likeliest frame in a disturbed line")
+    return best
+
+
+def _possible(shape: CodeShape, duration_us: float, unit_us: tuple[float, float] | None) -> CodeShape | None:
+    """The shape with its unit narrowed down, if such a frame can lie in a stretch of that length at all."""
+    low, high = shape.unit_us
+    if unit_us is not None:
+        low, high = max(low, unit_us[0]), min(high, unit_us[1])
+    units = [sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer)]
+    shortest = (units[0] + shape.bits * min(units[1:3]) + units[3]) * low
+    return replace(shape, unit_us=(low, high)) if low < high and 0.9 * shortest < duration_us else None
+
+
+def raw_range(edges_us: Floats, start_us: float, end_us: float) -> tuple[int, int]:
+    """First and last mark (even indices) of the pulses nearest to a stretch; ``edges_us`` are all edges."""
+    starts, ends = edges_us[:-1:2], edges_us[1::2]
+    first = 2 * int(np.argmin(np.abs(starts - start_us)))
+    last = 2 * int(np.argmin(np.abs(ends - end_us)))
+    return first, max(first, last)

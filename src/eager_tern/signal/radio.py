@@ -1,0 +1,237 @@
+"""Transmitters in a recording: each found, told from its ghosts, tuned to and filtered."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.baseband import Baseband, Complexes, Keying
+from eager_tern.signal.recording import Recording
+from eager_tern.signal.spectrum import Patch, find_patches
+
+MARGIN_S = 4e-3  # of silence kept on either side of a burst
+WIDEST_HZ = 12_000.0  # half the width a keyed carrier is filtered to: its edges are then some 40 µs slow
+NARROWEST_HZ = 2_500.0
+TONE_HZ = 250.0  # a tone's own width
+TONES_APART_HZ = 1_500.0
+WEAKEST_TONE = 0.12  # of the other tone's power
+ENVELOPE_S = 300e-6
+LEVEL_LOOK_S = 150e-6
+TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
+SAME_CARRIER_HZ = 4_000.0
+LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
+LEAST_LOW_LEVEL = 0.2  # of the marks' amplitude: from there on the carrier is not switched off but turned down
+
+
+@dataclass(frozen=True)
+class Transmission:
+    """Everything one transmitter sent. ``frequency_hz`` is counted from the recording's 0."""
+
+    frequency_hz: float
+    keying: Keying
+    bursts: tuple[Baseband, ...]
+
+    @property
+    def deviation_hz(self) -> float:
+        return float(np.median([burst.deviation_hz for burst in self.bursts]))
+
+
+@dataclass(frozen=True)
+class _Found:
+    """A burst before it is filtered: samples, tones (the lower first; one for a keyed carrier), room to its sides."""
+
+    first: int
+    last: int
+    tones_hz: tuple[float, ...]
+    room_hz: float
+    noise: float
+    power: float
+
+    @property
+    def center_hz(self) -> float:
+        return sum(self.tones_hz) / len(self.tones_hz)
+
+
+def find_transmissions(recording: Recording, lowest_hz: float | None = None) -> list[Transmission]:
+    """The transmitters of a recording, strongest first.
+
+    For a real recording (sound) only carriers from ``lowest_hz`` on count.
+    """
+    patches = find_patches(recording, lowest_hz)
+    found = [burst for group in _at_one_time(patches) for burst in _tell_apart(recording, group)]
+    groups: list[list[_Found]] = []
+    for burst in sorted(found, key=lambda b: -b.power):
+        for group in groups:
+            same = len(group[0].tones_hz) == len(burst.tones_hz)
+            if same and abs(group[0].center_hz - burst.center_hz) < SAME_CARRIER_HZ:
+                group.append(burst)
+                break
+        else:
+            groups.append([burst])
+    transmissions = []
+    for group in groups:
+        bursts = tuple(tune(recording, b) for b in sorted(group, key=lambda b: b.first))
+        center = float(np.median([b.center_hz for b in group]))
+        keying: Keying = "fsk" if len(group[0].tones_hz) == 2 else "ook"
+        transmissions.append(Transmission(center, keying, bursts))
+    return transmissions
+
+
+def _at_one_time(patches: Sequence[Patch]) -> list[list[Patch]]:
+    """Patches in groups of which each overlaps another of its group in time."""
+    groups: list[list[Patch]] = []
+    until = -1
+    for patch in patches:
+        if groups and patch.first < until:
+            groups[-1].append(patch)
+        else:
+            groups.append([patch])
+            until = patch.last
+        until = max(until, patch.last)
+    return groups
+
+
+def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
+    """The bursts of patches at one time: two tones that take turns are one, what follows a stronger one is a ghost."""
+    left = sorted(group, key=lambda p: -p.power)
+    bursts: list[_Found] = []
+    while left:
+        patch = left.pop(0)
+        last = min(patch.last, patch.first + int(LONGEST_S * recording.rate_hz))
+        samples = recording.padded(patch.first, last)
+        seen = [patch, *(p for p in left if _overlap(patch, p) > 0.5)]
+        tones = _tones(samples, recording.rate_hz, patch)
+        others = []
+        for other in seen[1:]:
+            (tone,) = _tones(samples, recording.rate_hz, other)[:1]
+            together = _correlation(samples, recording.rate_hz, tones[0], tone)
+            comparable = other.power > WEAKEST_TONE * patch.power
+            if len(tones) == 1 and together < TAKES_TURNS and comparable:
+                tones = (tones[0], tone)
+                left.remove(other)
+            elif together > FOLLOWS or any(_correlation(samples, recording.rate_hz, t, tone) > FOLLOWS for t in tones):
+                left.remove(other)
+            else:
+                others.append(other)
+        room = min([WIDEST_HZ, *(_room(tones, other) for other in others)])
+        bursts.append(_Found(patch.first, patch.last, tuple(sorted(tones)), room, patch.noise, patch.power))
+    return bursts
+
+
+def _overlap(a: Patch, b: Patch) -> float:
+    """The part of the shorter one's time that both share."""
+    shared = min(a.last, b.last) - max(a.first, b.first)
+    return shared / max(min(a.last - a.first, b.last - b.first), 1)
+
+
+def _room(tones: tuple[float, ...], other: Patch) -> float:
+    """Half the distance to another transmitter's patch."""
+    away = min(max(other.low_hz - tone, tone - other.high_hz) for tone in tones)
+    return max(NARROWEST_HZ, away / 2 + NARROWEST_HZ)
+
+
+def _tones(samples: NDArray[np.generic], rate_hz: float, patch: Patch) -> tuple[float, ...]:
+    """The strongest tone within a patch, and a second one that takes turns with it, if there is one."""
+    size = 1 << int(np.ceil(np.log2(samples.size)))
+    power = np.abs(np.fft.fft(samples, size)) ** 2
+    frequencies = np.fft.fftfreq(size, 1 / rate_hz)
+    width = max(1, round(TONE_HZ / (rate_hz / size)))
+    window = np.hanning(width + 2)
+    smooth = np.fft.ifft(np.fft.fft(power) * np.fft.fft(np.pad(window, (0, size - window.size)))).real
+    smooth = np.roll(smooth, -(window.size // 2))
+    inside = (frequencies >= patch.low_hz) & (frequencies <= patch.high_hz)
+    smooth = np.where(inside, smooth, 0.0)
+    strongest = int(np.argmax(smooth))
+    first = float(frequencies[strongest])
+    far = np.where(np.abs(frequencies - first) > TONES_APART_HZ, smooth, 0.0)
+    second = int(np.argmax(far))
+    is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
+    if far[second] > WEAKEST_TONE * smooth[strongest] and is_peak:
+        other = float(frequencies[second])
+        if _correlation(samples, rate_hz, first, other) < TAKES_TURNS:
+            return first, other
+    return (first,)
+
+
+def _correlation(samples: NDArray[np.generic], rate_hz: float, one_hz: float, other_hz: float) -> float:
+    """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns."""
+    apart = abs(one_hz - other_hz)
+    length = ENVELOPE_S if apart == 0 else max(1, round(ENVELOPE_S * apart)) / apart  # a zero of one at the other
+    step = max(1, round(length * rate_hz))
+    powers = []
+    for tone in (one_hz, other_hz):
+        turned = samples[: samples.size // step * step] * _turning(tone, rate_hz, samples.size // step * step)
+        powers.append(np.abs(turned.reshape(-1, step).mean(axis=1)) ** 2)
+    one, other = powers
+    if one.size < 10:
+        return 0.0
+    sent = np.convolve(one / one.mean() + other / other.mean(), np.ones(9) / 9, "same") > 0.5
+    a, b = one[sent], other[sent]
+    if a.size < 8 or a.std() == 0 or b.std() == 0:
+        return 0.0
+    return float(np.corrcoef(a, b)[0, 1])
+
+
+def _turning(frequency_hz: float, rate_hz: float, size: int) -> Complexes:
+    return np.exp(-2j * np.pi * frequency_hz / rate_hz * np.arange(size)).astype(np.complex64)
+
+
+def tune(recording: Recording, burst: _Found) -> Baseband:
+    """The burst with its centre at 0, filtered to its width and sampled no more often than that needs."""
+    from scipy.signal import firwin, upfirdn
+
+    rate = recording.rate_hz
+    deviation = (burst.tones_hz[1] - burst.tones_hz[0]) / 2 if len(burst.tones_hz) == 2 else 0.0
+    half = deviation + burst.room_hz
+    center = burst.center_hz
+    decimation = max(1, int(rate / (4 * half)))
+    wings = max(1, round(1.6 * rate / half / decimation)) * decimation
+    margin = int(MARGIN_S * rate) // decimation * decimation
+    first = burst.first - margin
+    last = min(burst.last, burst.first + int(LONGEST_S * rate)) + margin
+    samples = recording.padded(first - wings, last + wings)
+    turned = samples * _turning(center, rate, samples.size)
+    if decimation > 1:
+        taps = firwin(2 * wings + 1, half, fs=rate).astype(np.float32)
+        values = upfirdn(taps, turned, 1, decimation)[2 * wings // decimation :]
+        values = values[: (last - first) // decimation].astype(np.complex64)
+    else:
+        values = turned[wings:-wings].astype(np.complex64)
+    slow = rate / decimation
+    if deviation == 0:
+        off = _offset(values, slow)
+        values = values * _turning(off, slow, values.size)
+    tones = (deviation, -deviation) if deviation else (0.0,)
+    level = float(np.mean([_level(values * _turning(tone, slow, values.size), slow, burst.noise) for tone in tones]))
+    return Baseband(values, slow, first / rate * 1e6, burst.noise, level, deviation)
+
+
+def _offset(values: Complexes, rate_hz: float) -> float:
+    """How far the carrier is off 0, from the phase that it gains within marks (Kay 1989)."""
+    lag = max(1, round(100e-6 * rate_hz))
+    width = max(1, round(150e-6 * rate_hz))
+    smooth = np.convolve(values, np.ones(width) / width, "same")
+    strong = np.abs(smooth) > 0.6 * np.quantile(np.abs(smooth), 0.97)
+    both = strong[lag:] & strong[:-lag]
+    if not both.any():
+        return 0.0
+    phase = np.angle(np.sum((smooth[lag:] * smooth[:-lag].conj())[both]))
+    return float(phase / (2 * np.pi * lag / rate_hz))
+
+
+def _level(values: Complexes, rate_hz: float, noise: float) -> float:
+    """The amplitude of a carrier at 0 while it is sent, which it is for some part of the time.
+
+    From the first two moments of the power p about noise of power n: mean n + dA², mean square 2n² + d(A⁴ + 4A²n).
+    """
+    width = max(1, round(LEVEL_LOOK_S * rate_hz))
+    power = np.abs(np.convolve(values, np.ones(width) / width, "valid")) ** 2
+    n = noise * rate_hz / width
+    first = float(power.mean()) - n
+    second = float((power**2).mean()) - 2 * n**2
+    if first <= 0:
+        return float(np.sqrt(n))
+    return float(np.sqrt(max(second / first - 4 * n, 0.3 * n, 1e-20)))
