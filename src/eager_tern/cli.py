@@ -48,19 +48,30 @@ def read(
     sheet: Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")] = None,
     polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
     channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
+    samples: Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")] = "",
+    rate: Annotated[float, typer.Option(help="Samples a second of bare IQ samples.")] = 0.0,
+    threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
+    shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
+    gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
     noise: Annotated[bool, typer.Option("--noise", help="List the stretches that are no signal, too.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Find the frames in captures, name their protocol and extract the fields."""
+    from eager_tern.formats.iq import Description
     from eager_tern.intake.files import read_file
     from eager_tern.protocol.loading import library, load_sheet
     from eager_tern.reports import describe_take, readings_document
+    from eager_tern.signal.by_hand import ByHand
 
+    if bool(samples) != bool(rate):
+        raise typer.BadParameter("--samples and --rate go together")
+    described = Description(samples, rate) if samples else None
+    by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
     sheets = (*(_or_complain(lambda: [load_sheet(path) for path in sheet or []])), *library())
     takes, failed = [], False
     for path in paths:
         try:
-            found = read_file(path, sheets, channel=channel, polarity=None if polarity == "auto" else polarity)
+            found = read_file(path, sheets, channel=channel, by_hand=by_hand, samples=described)
         except InputError as error:
             _complain(error)
             failed = True

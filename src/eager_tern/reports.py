@@ -36,6 +36,7 @@ def frame_document(made: MadeFrame) -> dict[str, Any]:
 
 def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
     capture, take = found.capture, found.take
+    burst_deviations = [burst.deviation_hz for burst in capture.bursts]
     frames = [
         _frame(frame, number, press.is_repeat(i))
         for number, press in enumerate(take.presses)
@@ -55,7 +56,10 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         "channel": capture.channel,
         "polarity": found.polarity,
         "carrier_hz": take.pulses.carrier_hz,
-        "keying": None,
+        "keying": capture.keying,
+        **({"deviation_hz": round(float(np.median(burst_deviations)), 1)} if any(burst_deviations) else {}),
+        **({"carrier_duty": round(capture.duty, 3)} if capture.duty is not None else {}),
+        **({"channel_name": capture.channel_name} if capture.channel_name else {}),
         "frames": frames,
     }
 

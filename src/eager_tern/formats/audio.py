@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,12 +12,19 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
-from eager_tern.signal.threshold import Values, edges_of_samples
+from eager_tern.signal.carrier import duty_in_bursts
+from eager_tern.signal.keying import pulses_of_bursts
+from eager_tern.signal.radio import Transmission, find_transmissions
+from eager_tern.signal.recording import Recording
+from eager_tern.signal.threshold import ThresholdSettings, Values, edges_of_samples
 from eager_tern.signal.values import Pulses
 
 NAME = "audio"
 SUFFIXES = (".wav", ".flac")
 
+FASTEST_WITHOUT_CARRIER_HZ = 96_001  # sampled faster, a recording may hold the unstripped carrier
+LOWEST_CARRIER_HZ = 20_000.0
+LEAST_CARRIER = 0.2  # of half the swing: the edges of a stripped line hold less of any frequency up there
 BLOCK, SMALL_BLOCK = 1 << 19, 1 << 12  # samples read at a time
 WRITTEN_RATE_HZ = 48_000
 REST_S = 0.05
@@ -28,7 +36,7 @@ def recognises(head: bytes) -> bool:
     return (head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE") or head[:4] == b"fLaC"
 
 
-def read(path: Path) -> list[Capture]:
+def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture]:
     """One capture a channel that carries a signal (the first, if none does). Raises InputError."""
     import soundfile  # its library takes a while to load
 
@@ -41,13 +49,58 @@ def read(path: Path) -> list[Capture]:
     warnings = _cut_short(path)
     captures = []
     for channel in range(info.channels):
+        if info.samplerate >= FASTEST_WITHOUT_CARRIER_HZ and threshold is None:
+            with_carrier = _with_carrier(path, info, channel, warnings)
+            if with_carrier is not None:
+                captures.append(with_carrier)
+                continue
         with soundfile.SoundFile(str(path)) as file:
             lost: list[str] = []
-            edges = edges_of_samples(_blocks(file, channel, lost), info.samplerate)
+            edges = edges_of_samples(_blocks(file, channel, lost), info.samplerate, threshold)
             found = tuple(dict.fromkeys((*warnings, *lost)))
             captures.append(Capture(str(path), NAME, channel, info.samplerate, edges, warnings=found))
-    carrying = [capture for capture in captures if capture.edges is not None and capture.edges.times_us.size]
+    carrying = [c for c in captures if c.bursts or (c.edges is not None and c.edges.times_us.size)]
     return carrying or captures[:1]
+
+
+def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]) -> Capture | None:
+    """The channel with its carrier taken off, if it is a carrier that makes up a good part of it."""
+    import soundfile
+
+    with soundfile.SoundFile(str(path)) as file:
+        swing = [np.inf, -np.inf]
+
+        def part(first: int, last: int) -> Values:
+            file.seek(first)
+            values = np.ascontiguousarray(file.read(last - first, dtype="float32", always_2d=True)[:, channel])
+            if values.size:
+                swing[:] = min(swing[0], float(values.min())), max(swing[1], float(values.max()))
+            return np.pad(values, (0, last - first - values.size))
+
+        recording = Recording(info.samplerate, info.frames, part)
+        try:
+            found = find_transmissions(recording, LOWEST_CARRIER_HZ)
+        except soundfile.LibsndfileError:
+            return None
+        strong = [t for t in found if t.keying != "fsk" and _level(t) > LEAST_CARRIER * (swing[1] - swing[0]) / 2]
+        noisy = [t for t in found if t.keying != "fsk" and _buried(t, info.samplerate)]
+        if not strong and not noisy:
+            return None
+        best = max(strong or noisy, key=_level)
+        pulses = replace(pulses_of_bursts(best.bursts), carrier_hz=best.frequency_hz)
+        duty = duty_in_bursts(recording, best.bursts)
+    return Capture(
+        str(path), NAME, channel, info.samplerate, None, pulses, best.bursts, duty=duty, warnings=warnings
+    )  # fmt: skip
+
+
+def _level(found: Transmission) -> float:
+    return float(np.median([burst.level for burst in found.bursts]))
+
+
+def _buried(found: Transmission, rate_hz: float) -> bool:
+    """Whether noise, rather than a line's own swing, is what makes the recording so much larger than the carrier."""
+    return float(np.median([b.level**2 / (b.noise * rate_hz) for b in found.bursts])) < 1.0
 
 
 def _blocks(file: Any, channel: int, lost: list[str]) -> Iterator[Values]:

@@ -24,7 +24,8 @@ class Capture:
 
     ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces or
     where a carrier was taken off. ``bursts`` are then the stretches of that carrier, for what is too faint for a
-    threshold. ``channel_name`` is what the file calls the channel. ``warnings`` say what of the file could not be used.
+    threshold, and ``duty`` is the part of its period during which it is on, where that is known. ``channel_name`` is
+    what the file calls the channel. ``warnings`` say what of the file could not be used.
     """
 
     path: str
@@ -35,6 +36,7 @@ class Capture:
     pulses: Pulses = NO_PULSES
     bursts: tuple[Baseband, ...] = ()
     keying: Keying | None = None
+    duty: float | None = None
     channel_name: str = ""
     notes: tuple[Note, ...] = ()
     warnings: tuple[str, ...] = ()

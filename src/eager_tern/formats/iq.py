@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -71,20 +71,24 @@ def read_raw(
     """One capture a transmitter found in bare samples of the type and rate given. Raises InputError."""
     recording, warnings = open_recording(path, description)
     name = str(told_as or path)
-    captures = [
-        Capture(
-            name, NAME, number, recording.rate_hz, None,
-            _with_carrier(pulses_of_bursts(found.bursts), recording.center_hz + found.frequency_hz),
-            found.bursts, keying_of(found.bursts),
-            f"{(recording.center_hz + found.frequency_hz) / 1e6:.4f} MHz", notes, warnings,
+    captures = []
+    for number, found in enumerate(find_transmissions(recording)):
+        carrier_hz = recording.center_hz + found.frequency_hz
+        captures.append(
+            Capture(
+                name,
+                NAME,
+                number,
+                recording.rate_hz,
+                pulses=replace(pulses_of_bursts(found.bursts), carrier_hz=carrier_hz),
+                bursts=found.bursts,
+                keying=keying_of(found.bursts),
+                channel_name=f"{carrier_hz / 1e6:.4f} MHz",
+                notes=notes,
+                warnings=warnings,
+            )
         )
-        for number, found in enumerate(find_transmissions(recording))
-    ]  # fmt: skip
     return captures or [Capture(name, NAME, 0, recording.rate_hz, notes=notes, warnings=warnings)]
-
-
-def _with_carrier(pulses: Pulses, carrier_hz: float) -> Pulses:
-    return Pulses(pulses.durations_us, pulses.start_us, carrier_hz)
 
 
 def open_recording(path: Path, description: Description) -> tuple[Recording, tuple[str, ...]]:
@@ -189,7 +193,12 @@ def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
             pairs = np.zeros((line.size, 2), "<i2")
             pairs[:, 0] = np.rint(line * 32767)
             file.write(pairs.tobytes())
-    about = {"core:datatype": "ci16_le", "core:sample_rate": rate, "core:recorder": "Eager Tern", "core:version": "1.2.0"}
+    about = {
+        "core:datatype": "ci16_le",
+        "core:sample_rate": rate,
+        "core:recorder": "Eager Tern",
+        "core:version": "1.2.0",
+    }
     annotations = [
         {
             "core:sample_start": round(note.start_us * rate / 1e6),

@@ -97,7 +97,9 @@ def _header(text: str) -> _Header | None:
 
 def _unit_of(name: str) -> str | None:
     """The unit that the name of a time column carries ("" where it has none); None where it names something else."""
-    words = [word for word in re.split(r"[\s_\[\](){}/.:]+", name.lower()) if word and word not in ("in", "axis", "rel")]
+    words = [
+        word for word in re.split(r"[\s_\[\](){}/.:]+", name.lower()) if word and word not in ("in", "axis", "rel")
+    ]
     if not words:
         return None
     if words[0] in TIME_WORDS and len(words) <= 2:

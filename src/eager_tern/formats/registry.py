@@ -9,6 +9,7 @@ from typing import Protocol
 from eager_tern.errors import InputError
 from eager_tern.formats import audio, casebook_file, iq, level_csv, timing_text, vcd
 from eager_tern.formats.capture import Capture
+from eager_tern.signal.threshold import ThresholdSettings
 from eager_tern.signal.values import Pulses
 
 HEAD = 4096
@@ -31,9 +32,18 @@ class Format(Protocol):
 FORMATS: tuple[Format, ...] = (audio, casebook_file, vcd, iq, level_csv, timing_text)
 
 
-def read_captures(path: Path, channel: int | None = None) -> list[Capture]:
-    """The captures of a file, one a channel that carries a signal, or the channel asked for. Raises InputError."""
+def read_captures(
+    path: Path, channel: int | None = None, samples: iq.Description | None = None, level: float | None = None
+) -> list[Capture]:
+    """The captures of a file, one a channel that carries a signal, or the channel asked for. Raises InputError.
+
+    ``samples`` describes bare samples, which say nothing about themselves; ``level`` is a threshold set by hand.
+    """
     head = _head(path)
+    if samples is not None:
+        return _chosen(path, iq.read_raw(path, samples), channel)
+    if path.suffix.lower() in iq.RAW_SUFFIXES:
+        raise InputError(path, "holds bare samples; --samples and --rate tell what they are, as in cu8 and 250000")
     claimed: list[Format] = [form for form in FORMATS if form.recognises(head)]
     if path.suffix.lower() == iq.DATA:
         claimed = [iq]  # samples look like anything; what they are stands in the other half
@@ -44,11 +54,18 @@ def read_captures(path: Path, channel: int | None = None) -> list[Capture]:
     if form is timing_text and path.suffix.lower() in level_csv.SUFFIXES and not timing_text.begins(head):
         form = level_csv  # it says best what is missing
     try:
-        captures = form.read(path)
+        if level is not None and form in (audio, level_csv):
+            captures = (audio if form is audio else level_csv).read(path, ThresholdSettings(level))
+        else:
+            captures = form.read(path)
     except OSError as error:
         raise InputError(path, error.strerror or "cannot be read") from None
     except MemoryError:
         raise InputError(path, "is too large for this machine's memory") from None
+    return _chosen(path, captures, channel)
+
+
+def _chosen(path: Path, captures: list[Capture], channel: int | None) -> list[Capture]:
     if channel is None:
         return captures
     chosen = [capture for capture in captures if capture.channel == channel]

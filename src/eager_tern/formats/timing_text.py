@@ -122,7 +122,7 @@ def _array_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]
 
 
 def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list[_Burst], list[int]]:
-    """Lines to bursts. Prompts and times of day are taken off; prose is passed over if there are durations elsewhere."""
+    """Lines to bursts. Prompts and times of day are taken off, prose is passed over if there are durations as well."""
     bursts = [_Burst([])]
     prose: list[tuple[int, str]] = []
     for number, line in lines:

@@ -14,7 +14,7 @@ import numpy as np
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
 from eager_tern.signal.threshold import edges_of_changes
-from eager_tern.signal.values import Edges, Pulses
+from eager_tern.signal.values import Edges, Floats, Pulses
 
 NAME = "vcd"
 SUFFIXES = (".vcd",)
@@ -49,7 +49,7 @@ def read(path: Path) -> list[Capture]:
     with path.open("rb") as file:
         try:
             _read_into(file, signals, seen)
-        except _Stop as stop:
+        except _StopError as stop:
             if not any(s.times for group in signals.values() for s in group):
                 raise InputError(path, stop.reason, stop.place) from None
             warnings = (f"{stop.place}: {stop.reason}; what stands before it was read",)
@@ -77,7 +77,7 @@ class _Seen:
     last: int = 0
 
 
-class _Stop(Exception):
+class _StopError(Exception):
     """The dump cannot be read any further."""
 
     def __init__(self, reason: str, place: str) -> None:
@@ -85,7 +85,6 @@ class _Stop(Exception):
 
 
 def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> None:
-    from vcd.common import VCDPhaseError
     from vcd.reader import TokenKind, VCDParseError, tokenize
 
     scopes: list[str] = []
@@ -99,7 +98,7 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
             if kind is TokenKind.CHANGE_TIME:
                 now = token.time_change
                 if began and now < seen.last:
-                    raise _Stop(f"time runs backwards, from {seen.last} to {now}", f"line {line}")
+                    raise _StopError(f"time runs backwards, from {seen.last} to {now}", f"line {line}")
                 if not began:
                     seen.first, began = now, True
                 seen.last = now
@@ -129,13 +128,15 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
             elif kind is TokenKind.TIMESCALE:
                 scale = token.timescale
                 seconds = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "ps": 1e-12, "fs": 1e-15}
-                seen.tick_us = scale.magnitude.value * seconds[scale.unit.value] * 1e6
+                seen.tick_us = int(scale.magnitude) * seconds[scale.unit.value] * 1e6
             if changes > MOST_CHANGES:
-                raise _Stop(f"has more than {MOST_CHANGES} changes", f"line {line}")
-    except (VCDParseError, VCDPhaseError) as error:
-        raise _Stop(f"is no value change dump from here on ({str(error).split(': ')[-1]})", f"line {line}") from None
+                raise _StopError(f"has more than {MOST_CHANGES} changes", f"line {line}")
+    except VCDParseError as error:
+        raise _StopError(
+            f"is no value change dump from here on ({str(error).split(': ')[-1]})", f"line {line}"
+        ) from None
     except (ValueError, KeyError, IndexError, UnicodeDecodeError) as error:
-        raise _Stop(f"cannot be understood from here on ({error})", f"line {line}") from None
+        raise _StopError(f"cannot be understood from here on ({error})", f"line {line}") from None
 
 
 def _declared(var: Any, scopes: list[str]) -> list[_Signal]:
@@ -169,15 +170,15 @@ def _bits(value: int | str, size: int) -> Iterable[str]:
 
 
 def _edges(signal: _Signal, start: int, end: int, tick_us: float) -> Edges | None:
-    values = np.array(signal.values, dtype=np.float64)
-    times = (np.array(signal.times, dtype=np.int64) - start) * tick_us
+    values: Floats = np.array(signal.values, dtype=np.float64)
+    times: Floats = np.asarray((np.array(signal.times, dtype=np.int64) - start) * tick_us, dtype=np.float64)
     span = (0.0, (end - start) * tick_us)
     if signal.real:
         known = np.isfinite(values)
         return edges_of_changes(times[known], values[known], *span) if known.any() else None
     # A line that is only ever pulled low is high where nobody drives it; elsewhere, not driven says nothing.
     pulled_low = bool((values == 0).any() and not (values == 1).any())
-    values = np.where(values == -1.0, 1.0 if pulled_low else np.nan, values)
+    values = np.where(values == -1.0, 1.0 if pulled_low else np.nan, values).astype(np.float64)
     known = np.isfinite(values)
     return edges_of_changes(times[known], values[known], *span) if known.any() else None
 
@@ -197,9 +198,15 @@ def write(path: Path, pulses: Pulses) -> None:
     from vcd import VCDWriter
 
     edges = np.rint(pulses.edge_times_us * 1000 / WRITTEN_NS).astype(np.int64).tolist()
-    with path.open("w", encoding="ascii") as file, VCDWriter(
-        file, timescale=f"{WRITTEN_NS} ns", date=datetime.now(UTC).isoformat(timespec="seconds"), version="Eager Tern"
-    ) as writer:
+    with (
+        path.open("w", encoding="ascii") as file,
+        VCDWriter(
+            file,
+            timescale=f"{WRITTEN_NS} ns",
+            date=datetime.now(UTC).isoformat(timespec="seconds"),
+            version="Eager Tern",
+        ) as writer,
+    ):
         line = writer.register_var("take", "line", "wire", size=1, init=0)
         for i, at in enumerate(edges):
             writer.change(line, at, 1 - i % 2)

@@ -4,42 +4,87 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
 from eager_tern.formats.capture import Capture
+from eager_tern.formats.iq import Description
 from eager_tern.formats.registry import read_captures
+from eager_tern.intake.faint import FAINT, Faint, clearest_pulses
+from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.take import TakeRead, read_edges, read_pulses
+from eager_tern.protocol.shapes import FEWEST_CHECK_BITS
+from eager_tern.protocol.take import TakeRead, read_edges, read_marks
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.values import Polarity, signed_from_start
 
+PROVEN = 0.95  # that a faint frame is right whose checks hold
 MOST_STRAYS = 500  # of which each has a line of its own in the casebook
 
 
 @dataclass(frozen=True)
 class FileTake:
-    """One capture of a file with all that was read in it. ``polarity`` is None where the file names its marks."""
+    """One capture of a file with all that was read in it.
+
+    ``polarity`` is None where the file names its marks. ``faint`` are the stretches whose pulses no threshold gave.
+    """
 
     capture: Capture
     polarity: Polarity | None
     take: TakeRead
+    faint: tuple[Faint, ...] = ()
 
 
 def read_file(
-    path: Path, sheets: Sequence[Sheet], *, channel: int | None = None, polarity: Polarity | None = None
+    path: Path,
+    sheets: Sequence[Sheet],
+    *,
+    channel: int | None = None,
+    by_hand: ByHand = FOUND_OUT,
+    samples: Description | None = None,
 ) -> list[FileTake]:
-    """Every take of a file. Raises InputError."""
-    return [read_capture(capture, sheets, polarity) for capture in read_captures(path, channel)]
+    """Every take of a file; ``samples`` describes a file of bare ones. Raises InputError.
+
+    Where no channel was asked for and some hold frames, those that hold none are left out.
+    """
+    takes = [read_capture(c, sheets, by_hand) for c in read_captures(path, channel, samples, by_hand.level)]
+    with_frames = [take for take in takes if take.take.presses]
+    return takes if channel is not None or not with_frames else with_frames
 
 
-def read_capture(capture: Capture, sheets: Sequence[Sheet], polarity: Polarity | None = None) -> FileTake:
-    """A capture read with the sheets."""
+def read_capture(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> FileTake:
+    """A capture read with the sheets, and with what the user overruled."""
+    if capture.bursts:
+        pulses, faint = clearest_pulses(capture.bursts, sheets)
+        take = read_marks(replace(pulses, carrier_hz=capture.pulses.carrier_hz), sheets, by_hand)
+        return FileTake(capture, None, _doubted(take, faint), faint)
     if capture.edges is None:
-        return FileTake(capture, None, read_pulses(capture.pulses, sheets))
-    found, take = read_edges(capture.edges, sheets, polarity)
+        return FileTake(capture, None, read_marks(capture.pulses, sheets, by_hand))
+    found, take = read_edges(capture.edges, sheets, by_hand)
     return FileTake(capture, found, take)
+
+
+def _doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
+    """The take with what is known of its faint frames: how they were read, and how far their bits can be trusted."""
+    presses = []
+    for press in take.presses:
+        frames = []
+        for frame in press.frames:
+            of = [f for f in faint if f.start_us < frame.pulses.end_us and f.end_us > frame.pulses.start_us]
+            if of:
+                readings = tuple(replace(r, confidence=r.confidence * _trust(r, of[0])) for r in frame.readings)
+                frame = replace(frame, readings=readings, mended=frame.mended or FAINT)
+            frames.append(frame)
+        presses.append(replace(press, frames=tuple(frames)))
+    return replace(take, presses=tuple(presses))
+
+
+def _trust(reading: Reading, faint: Faint) -> float:
+    """How far the bits of a faint frame can be trusted: checks of many bits say more than the signal."""
+    proven = reading.checks_hold and sum(check.width for check in reading.checks) >= FEWEST_CHECK_BITS
+    return max(faint.certainty, PROVEN) if proven else faint.certainty
 
 
 def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: float | None = None) -> list[int]:

@@ -7,7 +7,7 @@ Every code is a row of symbols, each of whole units; the stretch is held against
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,9 +17,12 @@ from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 STEPS = 8  # of the time grid in a unit
 UNIT_STEP = 0.03  # between the units tried
+SLIPS = (0, -1, 1)  # steps by which a symbol may begin late or early
 SLACK_COST = 1.2  # nats for a symbol that begins a step early or late
 FEWEST_BITS, MOST_BITS = 8, 160
 ENOUGH = 14.0  # nats beyond what the bits themselves take: less is chance
+MOST_DIFFERENT = 0.25
+BARE_COST = 14.0  # nats for a frame of nothing but bits: it may as well begin a bit later
 LN2 = float(np.log(2.0))
 NEVER = -1e9
 
@@ -43,12 +46,17 @@ class CodeShape:
 
 @dataclass(frozen=True)
 class Likeliest:
-    """The frame found. ``gain`` in nats over nothing; ``certainty`` is the chance that all its bits are right."""
+    """The frame found. ``gain`` in nats over nothing; ``certainty`` is the chance that all its bits are right.
+
+    ``for_one``, shape (bits,), is by how many nats each bit is rather a 1 than a 0.
+    """
 
     pulses: Pulses
     gain: float
     certainty: float
     unit_us: float
+    shape: CodeShape
+    for_one: Floats
 
 
 @dataclass(frozen=True)
@@ -59,23 +67,57 @@ class _Path:
     bits: int
 
 
-def likeliest(
-    evidence: Evidence, first_us: float, last_us: float, shapes: Sequence[CodeShape]
-) -> Likeliest | None:
+def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Sequence[CodeShape]) -> Likeliest | None:
     """The most likely frame of any of the shapes between two times, or None where none is likely enough."""
     best: tuple[float, CodeShape, _Search, _Path] | None = None
     for shape in shapes:
         search = _Search(evidence, first_us, last_us, shape)
         path = search.best()
-        if path is not None and (best is None or path.gain > best[0]):
-            best = path.gain, shape, search, path
+        gain = path.gain - (0.0 if shape.leader or shape.trailer else BARE_COST) if path is not None else NEVER
+        if path is not None and (best is None or gain > best[0]):
+            best = gain, shape, search, path
     if best is None or best[0] < ENOUGH:
         return None
-    gain, _, search, path = best
-    signed, start, margins = search.trace(path)
-    certainty = float(np.prod(1 / (1 + np.exp(-np.clip(margins, -30, 30)))))
-    pulses = _refined(evidence, pulses_from_signed(np.array(signed), start), float(search.units[path.unit]))
-    return Likeliest(pulses, gain, certainty, float(search.units[path.unit]))
+    gain, shape, search, path = best
+    signed, start, for_one = search.trace(path)
+    unit = float(search.units[path.unit])
+    pulses = _refined(evidence, pulses_from_signed(np.array(signed), start), unit)
+    return Likeliest(pulses, gain, _certainty(for_one), unit, shape, for_one)
+
+
+def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest]:
+    """Repeats of one frame with what all of them together say about each bit.
+
+    What differs in more than a quarter of its bits, or in their number, is another frame and stays as it is.
+    """
+    out = []
+    for frame in repeats:
+        alike = [
+            other
+            for other in repeats
+            if other.shape == frame.shape
+            and other.for_one.size == frame.for_one.size
+            and np.mean((other.for_one > 0) != (frame.for_one > 0)) <= MOST_DIFFERENT
+        ]
+        for_one = np.sum([other.for_one for other in alike], axis=0)
+        out.append(believing(evidence, frame, for_one))
+    return out
+
+
+def believing(evidence: Evidence, frame: Likeliest, for_one: Floats) -> Likeliest:
+    """The frame with what is now thought of its bits."""
+    if np.array_equal(for_one > 0, frame.for_one > 0):
+        return replace(frame, certainty=_certainty(for_one), for_one=for_one)
+    symbols = (frame.shape.zero, frame.shape.one)
+    lengths = [*frame.shape.leader, *(x for one in for_one > 0 for x in symbols[int(one)]), *frame.shape.trailer]
+    pulses = _refined(
+        evidence, pulses_from_signed(np.array(lengths) * frame.unit_us, frame.pulses.start_us), frame.unit_us
+    )
+    return replace(frame, pulses=pulses, certainty=_certainty(for_one), for_one=for_one)
+
+
+def _certainty(for_one: Floats) -> float:
+    return float(np.prod(1 / (1 + np.exp(-np.clip(np.abs(for_one), 0, 30)))))
 
 
 class _Search:
@@ -124,14 +166,7 @@ class _Search:
         trailer = self._score(shape.trailer) if shape.trailer else np.zeros_like(now)
         best: _Path | None = None
         for count in range(1, (shape.bits or MOST_BITS) + 1):
-            choices = [
-                _earlier(self._table[-1] + score, width + slip) - (SLACK_COST if slip else 0.0)
-                for score, width in zip(self.symbols, self.widths, strict=True)
-                for slip in (0, -1, 1)
-            ]
-            came = np.argmax(choices, axis=0).astype(np.int8)
-            row = np.take_along_axis(np.stack(choices), came[None].astype(np.intp), 0)[0] - LN2
-            row = np.where(self._inside, np.maximum(row, NEVER), NEVER)
+            row, came = self._next(self._table[-1])
             self._table.append(row)
             self._came.append(came)
             if count == shape.bits or (not shape.bits and count >= FEWEST_BITS):
@@ -144,18 +179,33 @@ class _Search:
                 break
         return best
 
+    def _next(self, row: Floats) -> tuple[Floats, NDArray[np.int8]]:
+        """The best of one bit more, and which choice that was: three times the bit, and how it slipped."""
+        best = np.full_like(row, NEVER)
+        came = np.zeros(row.shape, np.int8)
+        for bit in (0, 1):
+            total = row + self.symbols[bit]
+            for i, slip in enumerate(SLIPS):
+                choice = _earlier(total, self.widths[bit] + slip)
+                if slip:
+                    choice = choice - SLACK_COST
+                better = choice > best
+                came[better] = 3 * bit + i
+                np.maximum(best, choice, out=best)
+        return np.where(self._inside, best - LN2, NEVER), came
+
     def trace(self, path: _Path) -> tuple[list[float], float, Floats]:
-        """Signed durations, their start, and by how much each bit is better than its opposite."""
+        """Signed durations, their start, and by how much each bit is rather a 1."""
         unit = float(self.units[path.unit])
         at = path.end
         signed: list[list[float]] = [[length * unit for length in self.shape.trailer]]
         margins = []
         for count in range(path.bits, 0, -1):
             choice = int(self._came[count - 1][path.unit, at])
-            bit, slip = choice // 3, (0, -1, 1)[choice % 3]
+            bit, slip = choice // 3, SLIPS[choice % 3]
             begin = at - self.widths[bit] - slip
             other = begin + self.widths[1 - bit]
-            margins.append(self._margin(path, bit, begin, other, at))
+            margins.append((1 if bit else -1) * max(self._margin(path, bit, begin, other, at), 0.01))
             symbol = list((self.shape.zero, self.shape.one)[bit])
             symbol[-1] += slip / STEPS * np.sign(symbol[-1])
             signed.append([length * unit for length in symbol])
@@ -165,11 +215,15 @@ class _Search:
         return [length for part in reversed(signed) for length in part], start, np.array(margins[::-1])
 
     def _margin(self, path: _Path, bit: int, begin: int, other_end: int, end: int) -> float:
-        if not 0 <= begin < self.columns:
-            return 0.0
-        gained = float(self.symbols[bit][path.unit, begin])
-        instead = float(self.symbols[1 - bit][path.unit, begin])
-        return gained - instead if other_end == end else max(gained - instead, 2.0)
+        """By how much a bit is better than its opposite, together with the symbol that would then stand behind it."""
+
+        def score(symbol: int, at: int) -> float:
+            return float(self.symbols[symbol][path.unit, at]) if 0 <= at < self.columns else 0.0
+
+        gain = score(bit, begin) - score(1 - bit, begin)
+        if other_end != end:
+            gain += max(score(0, end), score(1, end)) - max(score(0, other_end), score(1, other_end))
+        return gain
 
 
 def _width(symbol: Symbol) -> int:

@@ -56,7 +56,9 @@ def regular_stretches(durations_us: Floats) -> list[Stretch]:
         for excess in EXCESSES:
             in_units = marks / unit - excess, spaces / unit + excess
             near = {n: np.abs(in_units[0] - n) < OFF for n in {mark for code in CODES for mark, _ in code}}
-            after = {n: np.abs(in_units[1] - n) < OFF + 0.05 * n for n in {space for code in CODES for _, space in code}}
+            after = {
+                n: np.abs(in_units[1] - n) < OFF + 0.05 * n for n in {space for code in CODES for _, space in code}
+            }
             for zero, one in CODES:
                 fits = (near[zero[0]] & after[zero[1]]) | (near[one[0]] & after[one[1]])
                 found += [

@@ -17,6 +17,7 @@ from eager_tern.signal.values import Floats, Pulses
 MOST_WRONG = 1 / 6  # of the bits: with more, it is another frame
 SAME_LENGTH = 0.12
 AGREES = 0.86  # of the time on the same level: a damaged copy of a frame
+DAMAGED = "damaged; has pulses where its repeat has them"
 SHIFTS = 24
 REACH_UNITS = 12
 
@@ -24,7 +25,7 @@ REACH_UNITS = 12
 def agreed(
     pulses: Pulses, frames: Sequence[Frame], strays: Sequence[tuple[int, int, Pulses]]
 ) -> tuple[list[Frame], set[int]]:
-    """The frames with what their repeats say about them, and the first marks of the strays that turned out to be repeats.
+    """The frames with what their repeats say of them, and the first marks of the strays that turned out to be repeats.
 
     ``pulses`` are the whole take's; ``strays`` are first mark, last mark and pulses of bursts that could not be read.
     """
@@ -93,7 +94,8 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
         return frame
     same_code = best.protocol == right.protocol or UNKNOWN in (best.protocol, right.protocol)
     if not same_code or best.bits.size != right.bits.size:
-        return _replaced(frame, right) if _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses) else frame
+        copy = _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses)
+        return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
         return frame
@@ -116,10 +118,6 @@ def _turned(reading: Reading, other: Reading) -> bool:
     return any(f.role and reading.fields.get(f.name) != other.fields.get(f.name) for f in fields)
 
 
-def _replaced(frame: Frame, right: Reading) -> Frame:
-    return replace(frame, readings=(right,), mended="damaged; lies where its repeat has pulses", read_as=None)
-
-
 def _with_bits(reading: Reading, bits: Bits) -> Reading:
     """A reading of the same sheet with other bits."""
     sheet = reading.sheet
@@ -138,7 +136,7 @@ def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | Non
     """A stray burst as a repeat of the model, if it is a damaged copy of it."""
     if not _alike(pulses, model.pulses):
         return None
-    return Frame(first, last, pulses, (_best(model),), "damaged; lies where its repeat has pulses", model.as_read)
+    return Frame(first, last, pulses, (_best(model),), DAMAGED, model.as_read)
 
 
 def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:
@@ -157,7 +155,7 @@ def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Fra
         return None
     first, last = raw_range(edges, float(near[at]), float(near[at]) + model.as_read.duration_us)
     whole = Pulses(model.as_read.durations_us, float(near[at]), pulses.carrier_hz)
-    return Frame(first, last, pulses.part(first, last), (_best(model),), "damaged; lies where its repeat has pulses", whole)
+    return Frame(first, last, pulses.part(first, last), (_best(model),), DAMAGED, whole)
 
 
 def _alike(pulses: Pulses, other: Pulses) -> bool:
@@ -174,4 +172,4 @@ def _alike(pulses: Pulses, other: Pulses) -> bool:
 
 def _level(pulses: Pulses, times_us: np.ndarray) -> np.ndarray:
     edges = np.concatenate(([0.0], np.cumsum(pulses.durations_us)))
-    return np.searchsorted(edges, times_us, side="right") % 2 == 1
+    return np.asarray(np.searchsorted(edges, times_us, side="right") % 2 == 1)

@@ -70,9 +70,7 @@ def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
     return Pulses(np.array(left), start, pulses.carrier_hz), count
 
 
-def fit_known(
-    pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None
-) -> Mended | None:
+def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None) -> Mended | None:
     """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known."""
     shapes = [s for shape in code_shapes(sheets) if (s := _possible(shape, pulses.duration_us, unit_us)) is not None]
     best: Mended | None = None

@@ -205,7 +205,8 @@ class Sheet(Strict):
         count = self.bit_count
         if count > MOST_BITS:
             raise ValueError(f"a frame has at most {MOST_BITS} bits")
-        places = [(f.name, f.bits) for f in (*self.fields, *self.texts)] + [(c.name, c.at) for c in self.checks]
+        named: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)
+        places = [(f.name, f.bits) for f in named] + [(c.name, c.at) for c in self.checks]
         for name, where in places:
             if int(where.index.max()) >= count:
                 raise ValueError(f'"{name}" uses bit {int(where.index.max())}, but a frame has {count} bits')
@@ -213,7 +214,7 @@ class Sheet(Strict):
             last = max([b for _, b in check.covers] + ([int(check.of.index.max())] if check.of else []), default=0)
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
-        field_names = [field.name for field in (*self.fields, *self.texts)]
+        field_names = [field.name for field in named]
         if len(set(field_names)) != len(field_names):
             raise ValueError("two fields have one name")
         return self

@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import combinations
+
+import numpy as np
 
 from eager_tern.linecode.likeliest import CodeShape
+from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.signal.values import Floats
 
+FEWEST_CHECK_BITS = 12
+MOST_DOUBTFUL, MOST_TURNED = 8, 3
 CLOCK = 0.15  # how far a handset's clock may be off
 
 
@@ -14,6 +21,27 @@ def code_shapes(sheets: Sequence[Sheet]) -> list[CodeShape]:
     """The shapes of all frames of one section with bits; sheets that look alike share one."""
     shapes = [shape for sheet in sheets for kind in sheet.frames if (shape := _shape(sheet, kind)) is not None]
     return list(dict.fromkeys(shapes))
+
+
+def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -> Floats:
+    """Bits as nats for a 1, with the least certain of them turned where a sheet's checks then hold.
+
+    Only for checks of many bits, which would hardly hold by turning the wrong ones.
+    """
+    of_shape = [s for s in sheets if any(_shape(s, kind) == shape for kind in s.frames)]
+    strict = [s for s in of_shape if sum(check.at.width for check in s.checks) >= FEWEST_CHECK_BITS]
+    doubtful = np.argsort(np.abs(for_one))[:MOST_DOUBTFUL]
+    turns = sorted(
+        (chosen for count in range(MOST_TURNED + 1) for chosen in combinations(doubtful.tolist(), count)),
+        key=lambda chosen: float(np.abs(for_one[list(chosen)]).sum()),
+    )
+    for chosen in turns:
+        turned = for_one.copy()
+        turned[list(chosen)] *= -1
+        bits = (turned > 0).astype(np.uint8)
+        if any(all(evaluate(check, bits).ok for check in sheet.checks) for sheet in strict):
+            return turned
+    return for_one
 
 
 def _shape(sheet: Sheet, kind: FrameKind) -> CodeShape | None:

@@ -12,6 +12,8 @@ from eager_tern.protocol.presses import Frame, Press, group_presses
 from eager_tern.protocol.reading import UNKNOWN, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
+from eager_tern.signal.carrier import strip_carrier
 from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_from_edges
 
@@ -124,25 +126,33 @@ def section_counts(sheets: Sequence[Sheet]) -> list[int]:
     return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
 
 
-def read_edges(edges: Edges, sheets: Sequence[Sheet], polarity: Polarity | None = None) -> tuple[Polarity, TakeRead]:
+def read_marks(pulses: Pulses, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT, cut: bool = False) -> TakeRead:
+    """A recording whose marks are known, its carrier taken off if it has one, short pulses left out where asked for."""
+    stripped = strip_carrier(pulses)[0]
+    if by_hand.shortest_us:
+        stripped = without_short(stripped, by_hand.shortest_us)
+    return read_pulses(stripped, sheets, GapSettings(by_hand.gap_us), cut)
+
+
+def read_edges(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> tuple[Polarity, TakeRead]:
     """A two-level recording read with the polarity given, or the one found.
 
     Where the line never rests, so that its level says nothing, the polarity that reads better is taken.
     """
-    if polarity is not None:
-        return polarity, _read_line(edges, polarity, sheets)
+    if by_hand.polarity is not None:
+        return by_hand.polarity, _read_line(edges, by_hand.polarity, sheets, by_hand)
     found = find_polarity(edges)
-    take = _read_line(edges, found.polarity, sheets)
+    take = _read_line(edges, found.polarity, sheets, by_hand)
     if found.sure:
         return found.polarity, take
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    turned = _read_line(edges, other, sheets)
+    turned = _read_line(edges, other, sheets, by_hand)
     return (other, turned) if _weight(turned) > _weight(take) else (found.polarity, take)
 
 
-def _read_line(edges: Edges, polarity: Polarity, sheets: Sequence[Sheet]) -> TakeRead:
+def _read_line(edges: Edges, polarity: Polarity, sheets: Sequence[Sheet], by_hand: ByHand) -> TakeRead:
     cut = edges.starts_high == (polarity == "mark-high")
-    return read_pulses(pulses_from_edges(edges, polarity), sheets, cut=cut)
+    return read_marks(pulses_from_edges(edges, polarity), sheets, by_hand, cut)
 
 
 def _weight(take: TakeRead) -> float:

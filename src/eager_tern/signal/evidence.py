@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband
 from eager_tern.signal.values import Floats, Pulses
+
+# No hobby transmitter keeps its phase for longer, and its frequency is not known well enough either.
+LONGEST_COHERENT_US = 1_600.0
 
 
 class Evidence(Protocol):
@@ -43,9 +46,15 @@ class RadioEvidence:
 
     def _tone(self, sums: NDArray[np.complex128], first_us: Floats, last_us: Floats) -> Floats:
         level, noise = self._burst.level, self._burst.noise
-        total = np.abs(self._at(sums, last_us) - self._at(sums, first_us))
-        length_s = (np.asarray(last_us) - np.asarray(first_us)) / 1e6
-        return np.asarray(_log_bessel(2 * level / noise * total) - level**2 / noise * length_s)
+        first, length = np.asarray(first_us), np.asarray(last_us) - np.asarray(first_us)
+        pieces = max(1, int(np.ceil(float(length.max(initial=0.0)) / LONGEST_COHERENT_US)))
+        score = -(level**2) / noise * length / 1e6
+        before = self._at(sums, first)
+        for i in range(pieces):
+            after = self._at(sums, first + length * ((i + 1) / pieces))
+            score = score + _log_bessel(2 * level / noise * np.abs(after - before))
+            before = after
+        return np.asarray(score)
 
     def _at(self, sums: NDArray[np.complex128], times_us: Floats) -> NDArray[np.complex128]:
         place = np.clip((np.asarray(times_us) - self._burst.start_us) / self._us, 0, sums.size - 1.001)
@@ -53,8 +62,8 @@ class RadioEvidence:
         return np.asarray(sums[index] + (place - index) * (sums[index + 1] - sums[index]))
 
 
-def _running_sum(values: NDArray[np.generic], rate_hz: float) -> NDArray[np.complex128]:
-    return np.concatenate(([0.0], np.cumsum(values))) / rate_hz
+def _running_sum(values: NDArray[Any], rate_hz: float) -> NDArray[np.complex128]:
+    return np.concatenate((np.zeros(1, np.complex128), np.cumsum(values, dtype=np.complex128))) / rate_hz
 
 
 def _log_bessel(x: Floats) -> Floats:
@@ -62,7 +71,9 @@ def _log_bessel(x: Floats) -> Floats:
     small = np.minimum(x, 3.0)
     large = np.maximum(x, 3.0)
     return np.where(
-        x < 3.0, np.log(np.i0(small)), large - 0.5 * np.log(2 * np.pi * large) + np.log1p(1 / (8 * large) + 0.07 / large**2)
+        x < 3.0,
+        np.log(np.i0(small)),
+        large - 0.5 * np.log(2 * np.pi * large) + np.log1p(1 / (8 * large) + 0.07 / large**2),
     )
 
 

@@ -13,6 +13,10 @@ from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 CLEAR = 25.0  # energy over noise density that makes a pulse's ends clear
 SHORTEST_LOOK_S, LONGEST_LOOK_S = 30e-6, 300e-6
 DEAD_BAND = 0.15  # of the swing, to either side of the threshold
+SPAN_LOOK_S, SPAN_TONE_S = 2e-3, 150e-6
+SENT = 0.12  # of the marks' power
+LONGEST_SPACE_S = 7e-3
+SHORTEST_SPAN_S = 1e-3
 TURNED_DOWN = 0.2  # of the marks' amplitude: from there on the carrier is not switched off
 
 
@@ -38,6 +42,30 @@ def pulses_of_bursts(bursts: Sequence[Baseband]) -> Pulses:
     return pulses_from_signed(np.concatenate(signed))
 
 
+def sent_spans(burst: Baseband) -> list[tuple[float, float]]:
+    """Where in a burst something is sent (µs of the take): the silences between are too long to lie within a frame."""
+    width = max(3, round(SPAN_LOOK_S * burst.rate_hz))
+    window = np.hanning(width + 2)[1:-1]
+    window /= window.sum()
+    narrow = max(1, round(SPAN_TONE_S * burst.rate_hz))
+    turn = 2j * np.pi * burst.deviation_hz / burst.rate_hz * np.arange(burst.values.size)
+    turns = (turn, -turn) if burst.deviation_hz else (turn,)
+    quick = np.sum([np.abs(_smooth(burst.values * np.exp(t), 2 * narrow - 1)) ** 2 for t in turns], axis=0)
+    power = np.convolve(quick, window, "same")
+    usual = len(turns) * burst.noise * burst.rate_hz / (1.33 * narrow)
+    on = np.flatnonzero(power > max(usual + SENT * burst.level**2, 1.5 * usual))
+    if on.size == 0:
+        return []
+    breaks = np.flatnonzero(np.diff(on) > LONGEST_SPACE_S * burst.rate_hz)
+    firsts, lasts = on[np.concatenate(([0], breaks + 1))], on[np.concatenate((breaks, [on.size - 1]))]
+    us = 1e6 / burst.rate_hz
+    return [
+        (burst.start_us + a * us, burst.start_us + b * us)
+        for a, b in zip(firsts.tolist(), lasts.tolist(), strict=True)
+        if (b - a) > SHORTEST_SPAN_S * burst.rate_hz
+    ]
+
+
 def keying_of(bursts: Sequence[Baseband]) -> Keying:
     """Two tones, or a carrier that is switched off or merely turned down in the spaces."""
     if bursts[0].deviation_hz:
@@ -47,7 +75,7 @@ def keying_of(bursts: Sequence[Baseband]) -> Keying:
 
 
 def edges_of_burst(burst: Baseband) -> tuple[Floats, bool]:
-    """Times of the changes (µs in the take) and whether the first begins a mark. In two tones the higher is the mark."""
+    """Times of the changes (µs in the take) and whether the first begins a mark. Of two tones the higher is the mark."""
     if burst.deviation_hz:
         high, low = _tones(burst)
         # Half the level is where either tone is as strong as the other, and where a tone is as strong as none.

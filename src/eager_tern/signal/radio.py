@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,9 +22,9 @@ WEAKEST_TONE = 0.12  # of the other tone's power
 ENVELOPE_S = 300e-6
 LEVEL_LOOK_S = 150e-6
 TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
-SAME_CARRIER_HZ = 4_000.0
+SAME_CARRIER_HZ, SAME_TONE_HZ = 4_000.0, 1_500.0
+ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
-LEAST_LOW_LEVEL = 0.2  # of the marks' amplitude: from there on the carrier is not switched off but turned down
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ def find_transmissions(recording: Recording, lowest_hz: float | None = None) -> 
     patches = find_patches(recording, lowest_hz)
     found = [burst for group in _at_one_time(patches) for burst in _tell_apart(recording, group)]
     groups: list[list[_Found]] = []
-    for burst in sorted(found, key=lambda b: -b.power):
+    for burst in sorted(_with_both_tones(found), key=lambda b: -b.power):
         for group in groups:
             same = len(group[0].tones_hz) == len(burst.tones_hz)
             if same and abs(group[0].center_hz - burst.center_hz) < SAME_CARRIER_HZ:
@@ -78,6 +79,19 @@ def find_transmissions(recording: Recording, lowest_hz: float | None = None) -> 
         keying: Keying = "fsk" if len(group[0].tones_hz) == 2 else "ook"
         transmissions.append(Transmission(center, keying, bursts))
     return transmissions
+
+
+def _with_both_tones(found: Sequence[_Found]) -> list[_Found]:
+    """Bursts of which only one tone was seen, with the other one that the same transmitter has elsewhere."""
+    two = [burst for burst in found if len(burst.tones_hz) == 2]
+    whole = []
+    for burst in found:
+        near = [b for b in two if min(abs(tone - burst.tones_hz[0]) for tone in b.tones_hz) < SAME_TONE_HZ]
+        if len(burst.tones_hz) == 1 and near:
+            whole.append(replace(burst, tones_hz=near[0].tones_hz, room_hz=near[0].room_hz))
+        else:
+            whole.append(burst)
+    return whole
 
 
 def _at_one_time(patches: Sequence[Patch]) -> list[list[Patch]]:
@@ -133,7 +147,7 @@ def _room(tones: tuple[float, ...], other: Patch) -> float:
     return max(NARROWEST_HZ, away / 2 + NARROWEST_HZ)
 
 
-def _tones(samples: NDArray[np.generic], rate_hz: float, patch: Patch) -> tuple[float, ...]:
+def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, ...]:
     """The strongest tone within a patch, and a second one that takes turns with it, if there is one."""
     size = 1 << int(np.ceil(np.log2(samples.size)))
     power = np.abs(np.fft.fft(samples, size)) ** 2
@@ -156,7 +170,7 @@ def _tones(samples: NDArray[np.generic], rate_hz: float, patch: Patch) -> tuple[
     return (first,)
 
 
-def _correlation(samples: NDArray[np.generic], rate_hz: float, one_hz: float, other_hz: float) -> float:
+def _correlation(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float) -> float:
     """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns."""
     apart = abs(one_hz - other_hz)
     length = ENVELOPE_S if apart == 0 else max(1, round(ENVELOPE_S * apart)) / apart  # a zero of one at the other
@@ -176,13 +190,12 @@ def _correlation(samples: NDArray[np.generic], rate_hz: float, one_hz: float, ot
 
 
 def _turning(frequency_hz: float, rate_hz: float, size: int) -> Complexes:
-    return np.exp(-2j * np.pi * frequency_hz / rate_hz * np.arange(size)).astype(np.complex64)
+    turns: Complexes = np.exp(-2j * np.pi * frequency_hz / rate_hz * np.arange(size)).astype(np.complex64)
+    return turns
 
 
 def tune(recording: Recording, burst: _Found) -> Baseband:
     """The burst with its centre at 0, filtered to its width and sampled no more often than that needs."""
-    from scipy.signal import firwin, upfirdn
-
     rate = recording.rate_hz
     deviation = (burst.tones_hz[1] - burst.tones_hz[0]) / 2 if len(burst.tones_hz) == 2 else 0.0
     half = deviation + burst.room_hz
@@ -195,9 +208,7 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     samples = recording.padded(first - wings, last + wings)
     turned = samples * _turning(center, rate, samples.size)
     if decimation > 1:
-        taps = firwin(2 * wings + 1, half, fs=rate).astype(np.float32)
-        values = upfirdn(taps, turned, 1, decimation)[2 * wings // decimation :]
-        values = values[: (last - first) // decimation].astype(np.complex64)
+        values = _filtered(turned, _low_pass(half / rate, wings), decimation)[: (last - first) // decimation]
     else:
         values = turned[wings:-wings].astype(np.complex64)
     slow = rate / decimation
@@ -207,6 +218,19 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     tones = (deviation, -deviation) if deviation else (0.0,)
     level = float(np.mean([_level(values * _turning(tone, slow, values.size), slow, burst.noise) for tone in tones]))
     return Baseband(values, slow, first / rate * 1e6, burst.noise, level, deviation)
+
+
+def _low_pass(cutoff: float, wings: int) -> NDArray[np.float32]:
+    """A sinc in a Hamming window, shape (2·wings + 1,); ``cutoff`` as a part of the sampling rate."""
+    taps = np.sinc(2 * cutoff * np.arange(-wings, wings + 1)) * np.hamming(2 * wings + 1)
+    return np.asarray(taps / taps.sum(), dtype=np.float32)
+
+
+def _filtered(samples: Complexes, taps: NDArray[np.float32], decimation: int) -> Complexes:
+    """Every so many samples of the filtered signal, from the first on that the filter covers."""
+    windows = np.lib.stride_tricks.sliding_window_view(samples, taps.size)[::decimation]
+    pieces = [windows[i : i + ROWS_AT_ONCE] @ taps for i in range(0, len(windows), ROWS_AT_ONCE)]
+    return np.concatenate(pieces).astype(np.complex64)
 
 
 def _offset(values: Complexes, rate_hz: float) -> float:

@@ -33,7 +33,7 @@ class Patch:
     power: float
 
 
-@dataclass
+@dataclass(eq=False)
 class _Open:
     """A patch that may still grow: rows, and the power seen in each bin."""
 
@@ -54,7 +54,9 @@ def find_patches(recording: Recording, lowest_hz: float | None = None) -> list[P
     hop = bins // 2
     hops_per_row = max(1, round(ROW_S * recording.rate_hz / hop))
     row = hop * hops_per_row
-    frequencies = np.fft.rfftfreq(bins, 1 / recording.rate_hz) if real else _frequencies(bins, recording.rate_hz)
+    frequencies = np.asarray(
+        np.fft.rfftfreq(bins, 1 / recording.rate_hz) if real else _frequencies(bins, recording.rate_hz), np.float64
+    )
     looked_at = frequencies >= lowest_hz if lowest_hz is not None else np.ones(bins, np.bool_)
     growing: list[_Open] = []
     done: list[_Open] = []

@@ -1,0 +1,110 @@
+"""Radio bursts to pulses: by threshold where that reads well, as the likeliest frame where it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.linecode.likeliest import CodeShape, Likeliest, believing, combined, likeliest
+from eager_tern.protocol.damaged import reads_well
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.shapes import code_shapes, kept_by_checks
+from eager_tern.protocol.take import TakeRead, read_pulses
+from eager_tern.signal.baseband import Baseband
+from eager_tern.signal.evidence import RadioEvidence
+from eager_tern.signal.keying import keying_of, pulses_of_bursts, sent_spans
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+
+FAINT = "too faint for a threshold: read as the likeliest frame"
+MOST_FAINT = 200  # spans of a recording that are searched
+LONGEST_US = 600_000.0
+SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
+UNITS_US = (200.0, 700.0)
+# Codes without a sheet: fixed period 1 to 3, and the two usual kinds of pulse distance and width.
+ANY_CODE = tuple(
+    CodeShape(zero, one, UNITS_US, trailer=(1.0,))
+    for zero, one in (((1.0, -3.0), (3.0, -1.0)), ((1.0, -1.0), (1.0, -3.0)), ((1.0, -1.0), (2.0, -1.0)))
+)
+
+
+@dataclass(frozen=True)
+class Faint:
+    """A stretch (µs of the take) with the pulses of the likeliest frame; ``certainty`` that its bits are right."""
+
+    start_us: float
+    end_us: float
+    certainty: float
+
+
+def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tuple[Pulses, tuple[Faint, ...]]:
+    """The pulses of a transmitter, and which of them are no threshold's."""
+    shapes = code_shapes(sheets)
+    parts: list[Pulses] = []
+    faint: list[Faint] = []
+    keying = keying_of(bursts)
+    for burst in bursts:
+        evidence = RadioEvidence(burst)
+        likely: list[Likeliest] = []
+        for start, end in sent_spans(burst):
+            by_threshold = _between(pulses_of_bursts([burst]), start, end)
+            too_much = len(likely) >= MOST_FAINT or end - start > LONGEST_US
+            if too_much or keying == "ask" or _all_read(read_pulses(by_threshold, sheets)):
+                parts.append(by_threshold)
+                continue
+            found = _search(evidence, start, end, shapes)
+            likely += found
+            parts += [] if found else [by_threshold]
+        for repeat in combined(evidence, likely):
+            frame = believing(evidence, repeat, kept_by_checks(repeat.for_one, repeat.shape, sheets))
+            parts.append(frame.pulses)
+            faint.append(Faint(frame.pulses.start_us, frame.pulses.end_us, frame.certainty))
+    return _in_one_row(parts), tuple(faint)
+
+
+def _all_read(take: TakeRead) -> bool:
+    """Whether the threshold's pulses read well and nothing but single pulses is left over."""
+    well = [frame for frame in take.frames if reads_well(frame.readings) and not frame.mended]
+    return bool(well) and len(well) == len(take.frames) and all(last - first < 6 for first, last in take.noise)
+
+
+def _search(evidence: RadioEvidence, start_us: float, end_us: float, shapes: Sequence[CodeShape]) -> list[Likeliest]:
+    """The likeliest frames between two times, in order: the best one, then what lies before and behind it."""
+    known = likeliest(evidence, start_us, end_us, shapes)
+    around = ANY_CODE if known is None else [_narrowed(shape, known.unit_us) for shape in ANY_CODE]
+    other = likeliest(evidence, start_us, end_us, around)
+    known_is_less = known is None or (other is not None and known.gain < SMALLEST_SHARE * other.gain)
+    best = other if known_is_less else known
+    if best is None:
+        return []
+    left = end_us - best.pulses.end_us, best.pulses.start_us - start_us
+    behind = _search(evidence, best.pulses.end_us, end_us, shapes) if left[0] > best.pulses.duration_us / 2 else []
+    before = _search(evidence, start_us, best.pulses.start_us, shapes) if left[1] > best.pulses.duration_us / 2 else []
+    return [*before, best, *behind]
+
+
+def _narrowed(shape: CodeShape, unit_us: float) -> CodeShape:
+    return CodeShape(shape.zero, shape.one, (0.9 * unit_us, 1.1 * unit_us), trailer=shape.trailer)
+
+
+def _between(pulses: Pulses, start_us: float, end_us: float) -> Pulses:
+    """The pulses whose marks begin between two times."""
+    starts = pulses.edge_times_us[:-1:2]
+    inside = np.flatnonzero((starts >= start_us) & (starts < end_us))
+    if inside.size == 0:
+        return Pulses(np.empty(0))
+    return pulses.part(2 * int(inside[0]), 2 * int(inside[-1]))
+
+
+def _in_one_row(parts: Sequence[Pulses]) -> Pulses:
+    signed: list[Floats] = []
+    now = 0.0
+    for part in sorted((p for p in parts if p.durations_us.size), key=lambda p: p.start_us):
+        if part.start_us <= now:
+            continue
+        durations = part.durations_us.copy()
+        durations[1::2] *= -1
+        signed += [np.array([now - part.start_us]), durations]
+        now = part.end_us
+    return pulses_from_signed(np.concatenate(signed)) if signed else Pulses(np.empty(0))
