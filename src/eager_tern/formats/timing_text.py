@@ -171,7 +171,8 @@ def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
     goes_on = False
     for number, line in enumerate(lines, 1):
         if goes_on and line.strip() and CONTINUES.match(line) and not TIME_OF_DAY.match(line):
-            joined[-1] = (joined[-1][0], joined[-1][1] + line)
+            glue = " " if line[0] in "+-" else ""
+            joined[-1] = (joined[-1][0], joined[-1][1] + glue + line)
         else:
             joined.append((number, line))
         goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")

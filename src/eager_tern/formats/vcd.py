@@ -132,9 +132,8 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
             if changes > MOST_CHANGES:
                 raise _StopError(f"has more than {MOST_CHANGES} changes", f"line {line}")
     except VCDParseError as error:
-        raise _StopError(
-            f"is no value change dump from here on ({str(error).split(': ')[-1]})", f"line {line}"
-        ) from None
+        reason = str(error).split(": ")[-1]
+        raise _StopError(f"is no value change dump from here on ({reason})", f"line {line}") from None
     except (ValueError, KeyError, IndexError, UnicodeDecodeError) as error:
         raise _StopError(f"cannot be understood from here on ({error})", f"line {line}") from None
 

@@ -75,7 +75,7 @@ def keying_of(bursts: Sequence[Baseband]) -> Keying:
 
 
 def edges_of_burst(burst: Baseband) -> tuple[Floats, bool]:
-    """Times of the changes (µs in the take) and whether the first begins a mark. Of two tones the higher is the mark."""
+    """Times of the changes (µs in the take) and whether the first begins a mark. The higher of two tones is one."""
     if burst.deviation_hz:
         high, low = _tones(burst)
         # Half the level is where either tone is as strong as the other, and where a tone is as strong as none.
