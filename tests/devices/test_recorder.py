@@ -7,11 +7,12 @@ import pty
 import time
 import tty
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from eager_tern.devices.line_protocol import encode_durations
+from eager_tern.devices.line_protocol import Durations, decode_line, encode_durations
 from eager_tern.devices.serial_port import Received, Recorder, ports
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.devices.simulated.recorder import Impairment, impair
@@ -75,15 +76,67 @@ def test_a_stray_is_a_lone_pulse(stand_in: StandInProcess) -> None:
     assert len(take.noise) == 1
 
 
-def test_a_port_that_disappears_is_said(stand_in: StandInProcess) -> None:
-    recorder = Recorder.open(stand_in.device)
+def test_a_pulled_cable_is_said_and_survived(tmp_path: Path, stand_in: StandInProcess) -> None:
+    port = tmp_path / "port"
+    port.symlink_to(stand_in.device)
+    recorder = Recorder.open(str(port))
     listen(recorder, 0.1)
     stand_in.stop()
-    with pytest.raises(InputError, match="has disappeared; what came before it did is kept"):
-        listen(recorder, 1.0)
-    recorder.close()
+    assert any("has disappeared; what came before it did is kept" in r.news for r in listen(recorder, 0.5))
     with pytest.raises(InputError, match="has stopped"):
         stand_in.up()
+    again = StandInProcess.start(speed=6.0, seed=4)
+    port.unlink()
+    port.symlink_to(again.device)
+    try:
+        news = [r for r in listen(recorder, 1.2) if r.news]
+        assert [r.news for r in news] == ["The port is back; listening goes on."]
+        frame = join(sony(50, 21, 1)).tolist()
+        again.down(frame, frame, 3)
+        again.up()
+        assert sum(len(r.durations) for r in listen(recorder, 0.6)) > 0
+    finally:
+        recorder.close()
+        again.stop()
+
+
+def test_a_wrong_speed_is_noticed_and_the_right_one_found() -> None:
+    slow = StandInProcess.start(speed=6.0, seed=3, baud=57_600)
+    recorder = Recorder.open(slow.device)
+    frame = join(sony(50, 21, 1)).tolist()
+    try:
+        slow.down(frame, frame, 3)
+        slow.up()
+        news = [r.news for r in listen(recorder, 1.0) if r.news]
+        slow.down(frame, frame, 3)
+        slow.up()
+        received = listen(recorder, 1.0)
+    finally:
+        recorder.close()
+        slow.stop()
+    assert "scrambled, so the speed is wrong" in news[0]
+    assert any("57,600 fits" in word for word in [*news, *(r.news for r in received)])
+    assert recorder.speed == 57_600
+    assert any(r.durations for r in received)
+
+
+@pytest.mark.parametrize(
+    ("line", "durations"),
+    [
+        ("9000, 4500, 560, 1690, 560", [9000, -4500, 560, -1690, 560, -200_000]),
+        ("raw: 9000 4500 560 1690 560", [9000, -4500, 560, -1690, 560, -200_000]),
+        ("mark 9000", [9000]),
+        ("space 4500", [-4500]),
+    ],
+)
+def test_a_sketch_of_ones_own_is_understood(line: str, durations: list[float]) -> None:
+    decoded = decode_line(line)
+    assert isinstance(decoded, Durations)
+    assert decoded.signed_us.tolist() == durations
+
+
+def test_words_of_a_sketch_are_passed_over() -> None:
+    assert decode_line("Ready, press a key.") is None
 
 
 @pytest.mark.parametrize(

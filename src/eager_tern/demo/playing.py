@@ -10,7 +10,8 @@ from threading import Event, Thread
 
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
-from eager_tern.devices.serial_port import Recorder, ports
+from eager_tern.devices.live import LiveDevice, live_devices, open_live
+from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
 
@@ -28,7 +29,7 @@ class Source:
 
 def list_sources() -> list[Source]:
     """Everything that can be listened to now."""
-    real = [Source(port.device, port.description) for port in ports()]
+    real = [Source(port.device, port.description) for port in live_devices()]
     made_up = [Source(simulated_id(gadget), f"{gadget.name}, a simulated handset") for gadget in GADGETS]
     return real + made_up
 
@@ -38,14 +39,14 @@ def simulated_id(gadget: DemoGadget) -> str:
 
 
 @contextmanager
-def open_source(source_id: str) -> Iterator[Recorder]:
+def open_source(source_id: str) -> Iterator[LiveDevice]:
     """A recorder listening to a source. A simulated handset plays its keys in turn meanwhile. Raises InputError."""
     if not source_id.startswith(SIMULATED):
-        recorder = Recorder.open(source_id)
+        device = open_live(source_id)
         try:
-            yield recorder
+            yield device
         finally:
-            recorder.close()
+            device.close()
         return
     gadget = next((g for g in GADGETS if simulated_id(g) == source_id), None)
     if gadget is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
-from eager_tern.devices.serial_port import Recorder
+from eager_tern.devices.live import open_live
 from eager_tern.errors import InputError
 
 QUIET_POLLS = 60  # about three seconds without an answer
@@ -25,7 +25,7 @@ class Listener(QThread):
 
     def run(self) -> None:
         try:
-            recorder = Recorder.open(self._device)
+            recorder = open_live(self._device)
         except InputError as error:
             self.ended.emit(str(error))
             return
@@ -37,8 +37,8 @@ class Listener(QThread):
                 known |= received.hello is not None or bool(received.durations)
                 if received.hello is not None:
                     self.answered.emit(f"{received.hello.name} answers, tick {received.hello.tick_us} µs")
-                if received.scrambled and not scrambled:
-                    self.troubled.emit("The text from this port is scrambled: its speed may be another one.")
+                if received.news:
+                    self.troubled.emit(received.news)
                 scrambled += received.scrambled
                 if received.lost_lines:
                     self.troubled.emit(f"{received.lost_lines} lines were lost on the way; the takes show a gap there.")

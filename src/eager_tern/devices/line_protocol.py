@@ -11,7 +11,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.signal.values import Floats
+from eager_tern.errors import InputError
+from eager_tern.formats.timing_text import WORDS, parse
+from eager_tern.signal.values import Floats, signed_from_start
 
 VERSION = 1
 IDENTIFY = b"?\n"
@@ -19,6 +21,8 @@ HELLO = re.compile(r"tern-recorder (\d+) tick (\d+) us, (.*)")
 MARKED = re.compile(r"(\d+) ([0-9a-f]{2})")
 DURATION = re.compile(r"[+-]\d{1,10}")
 LONGEST_LINE = 4096
+PROSE = re.compile(r"[A-Za-z][\w ,.:;()'=+-]{2,}")
+UNKNOWN_SILENCE_US = 200_000.0  # behind a burst whose device does not tell
 
 
 @dataclass(frozen=True)
@@ -87,7 +91,7 @@ def decode_line(text: str) -> Line | None:
             return Scrambled(text)
         return Hello(int(hello[1]), int(hello[2]), hello[3])
     if not all(DURATION.fullmatch(word) for word in words):
-        return Scrambled(text)
+        return _plain(text)
     values = np.array(words, dtype=np.float64)
     if not comment:
         return Durations(values)
@@ -95,6 +99,20 @@ def decode_line(text: str) -> Line | None:
     if marked is None or checksum(text.rpartition(" ")[0]) != int(marked[2], 16):
         return Scrambled(text)
     return Durations(values, int(marked[1]))
+
+
+def _plain(text: str) -> Line | None:
+    """A line of a device that has a style of its own: any timing text, or words about something else."""
+    try:
+        pulses = parse(text)
+    except InputError:
+        return None if PROSE.fullmatch(text) else Scrambled(text)
+    signed = signed_from_start(pulses)
+    # Unsigned durations are a whole burst; words come one duration a line.
+    alone = text.split()[0].lower() in WORDS
+    if alone:
+        return Durations(-np.abs(np.array([float(text.split()[1])])) if WORDS[text.split()[0].lower()] < 0 else signed)
+    return Durations(np.append(signed, -UNKNOWN_SILENCE_US)) if pulses.durations_us.size >= 3 else Scrambled(text)
 
 
 class LineSplitter:

@@ -1,17 +1,33 @@
-"""A recorder at a serial port."""
+"""A recorder at a serial port: its speed found, its cable pulled and put back."""
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass, field
 
+import numpy as np
 import serial
 from serial.tools import list_ports
 
-from eager_tern.devices.line_protocol import IDENTIFY, Durations, Hello, LineSplitter, Scrambled, decode_line
+from eager_tern.devices.line_protocol import (
+    IDENTIFY,
+    UNKNOWN_SILENCE_US,
+    Durations,
+    Hello,
+    LineSplitter,
+    Scrambled,
+    decode_line,
+)
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats
 
 SPEED = 115_200
+# In the order in which they are tried: the most common first.
+SPEEDS = (115_200, 9_600, 57_600, 38_400, 19_200, 230_400, 250_000, 500_000, 1_000_000, 921_600, 74_880, 2_000_000)
+SCRAMBLED_LINES = 2  # in a row that make another speed worth a try
+LONGEST_TRY_S = 1.5
+AGAIN_EVERY_S = 0.4
+GONE = "The port has disappeared; what came before it did is kept. It is looked for."
 
 
 @dataclass(frozen=True)
@@ -29,41 +45,74 @@ def ports() -> list[Port]:
 
 @dataclass(frozen=True)
 class Received:
-    """What one look at the port brought."""
+    """What one look at the port brought. ``news`` says in words what happened to the line itself."""
 
     durations: tuple[Floats, ...] = ()
     hello: Hello | None = None
     scrambled: int = 0
     lost_lines: int = 0
+    news: str = ""
 
 
 @dataclass
 class Recorder:
-    """An open port. ``poll`` is called again and again; it waits a little for something to come."""
+    """An open port. ``poll`` is called again and again; it waits a little for something to come.
+
+    Where nothing but scrambled text comes, other speeds are tried in turn; where the port disappears, it is opened
+    again as soon as it is back.
+    """
 
     device: str
-    _port: serial.Serial
+    speed: int
+    _port: serial.Serial | None
     _splitter: LineSplitter = field(default_factory=LineSplitter)
     _next: int | None = None
+    _scrambled_in_a_row: int = 0
+    _untried: list[int] = field(default_factory=list)
+    _understood: bool = False
+    _since: float = 0.0
 
     @classmethod
     def open(cls, device: str, speed: int = SPEED) -> Recorder:
         """Open a port and ask who is there. Raises InputError."""
         try:
             port = serial.Serial(device, speed, timeout=0.05)
-            recorder = cls(device, port)
+            recorder = cls(device, speed, port, _untried=[s for s in SPEEDS if s != speed], _since=time.monotonic())
             port.write(IDENTIFY)
         except (serial.SerialException, OSError, ValueError) as error:
             raise InputError(device, _why(error)) from None
         return recorder
 
     def poll(self) -> Received:
-        """What has come since the last call. Raises InputError where the port is gone."""
+        """What has come since the last call."""
+        if self._port is None:
+            return self._look_for_it()
         try:
             data = self._port.read(1)
             data += self._port.read(self._port.in_waiting)
-        except (serial.SerialException, OSError, TypeError) as error:
-            raise InputError(self.device, _why(error, gone=True)) from None
+        except (serial.SerialException, OSError, TypeError):
+            self.close()
+            silence = np.array([-UNKNOWN_SILENCE_US])  # so that what came last is read
+            return Received((silence,), news=GONE)
+        received = self._decoded(data)
+        if received.durations or received.hello is not None:
+            self._scrambled_in_a_row = 0
+            if not self._understood:
+                self._understood = True
+                if self.speed != SPEED:
+                    return Received(
+                        received.durations, received.hello, 0, received.lost_lines,
+                        f"The text was scrambled at {SPEED:,} baud; {self.speed:,} fits and is used from here on.",
+                    )  # fmt: skip
+            return received
+        self._scrambled_in_a_row += received.scrambled
+        waited = time.monotonic() - self._since > LONGEST_TRY_S
+        trying = self.speed != SPEED and not self._understood
+        if self._scrambled_in_a_row >= SCRAMBLED_LINES or (trying and waited and self._scrambled_in_a_row):
+            return self._try_another_speed(received)
+        return received
+
+    def _decoded(self, data: bytes) -> Received:
         durations: list[Floats] = []
         hello, scrambled, lost = None, 0, 0
         for line in self._splitter.feed(data):
@@ -79,13 +128,43 @@ class Recorder:
                     scrambled += 1
         return Received(tuple(durations), hello, scrambled, lost)
 
+    def _try_another_speed(self, received: Received) -> Received:
+        assert self._port is not None
+        self._scrambled_in_a_row = 0
+        if self._understood or not self._untried:
+            return received
+        self.speed, *self._untried = self._untried
+        self._splitter, self._since = LineSplitter(), time.monotonic()
+        try:
+            self._port.baudrate = self.speed
+            self._port.reset_input_buffer()
+            self._port.write(b"\n" + IDENTIFY)
+        except (serial.SerialException, OSError, ValueError):
+            return self._try_another_speed(received)
+        left = "" if self._untried else " That is the last one known here: is this a recorder at all?"
+        return Received(
+            scrambled=received.scrambled,
+            news=f"The text is scrambled, so the speed is wrong; {self.speed:,} baud is tried now. Press a key.{left}",
+        )
+
+    def _look_for_it(self) -> Received:
+        time.sleep(AGAIN_EVERY_S)
+        try:
+            self._port = serial.Serial(self.device, self.speed, timeout=0.05)
+            self._port.write(IDENTIFY)
+        except (serial.SerialException, OSError, ValueError):
+            self._port = None
+            return Received()
+        self._splitter, self._next = LineSplitter(), None
+        return Received(news="The port is back; listening goes on.")
+
     def close(self) -> None:
-        self._port.close()
+        if self._port is not None:
+            self._port.close()
+            self._port = None
 
 
-def _why(error: Exception, gone: bool = False) -> str:
-    if gone:
-        return "the port has disappeared; what came before it did is kept"
+def _why(error: Exception) -> str:
     number = getattr(error, "errno", None)
     if number == 2:
         return "there is no such port; is the recorder plugged in?"

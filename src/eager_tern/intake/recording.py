@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.devices.serial_port import Recorder
+from eager_tern.devices.live import LiveDevice
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
@@ -20,12 +20,12 @@ class Recorded:
     trouble: str = ""
 
 
-def record_pulses(recorder: Recorder, seconds: float) -> Recorded:
+def record_pulses(recorder: LiveDevice, seconds: float) -> Recorded:
     """Listen for so long, or until interrupted from the keyboard."""
     until = time.monotonic() + seconds
     parts: list[Floats] = []
     scrambled = lost = 0
-    trouble = ""
+    trouble = news = ""
     while time.monotonic() < until:
         try:
             received = recorder.poll()
@@ -35,9 +35,12 @@ def record_pulses(recorder: Recorder, seconds: float) -> Recorded:
         except KeyboardInterrupt:
             break
         parts += received.durations
+        news = received.news or news
         scrambled += received.scrambled
         lost += received.lost_lines
-    if not trouble and scrambled:
+    if not trouble and news and not parts:
+        trouble = f"{recorder.device}: {news}"
+    elif not trouble and scrambled and not parts:
         trouble = f"{recorder.device}: {scrambled} lines were scrambled; is the speed right?"
     elif not trouble and lost:
         trouble = f"{recorder.device}: {lost} lines were lost on the way"

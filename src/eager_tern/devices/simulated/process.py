@@ -20,9 +20,10 @@ class StandInProcess:
     _process: subprocess.Popen[str]
 
     @classmethod
-    def start(cls, speed: float = 1.0, seed: int | None = None) -> StandInProcess:
+    def start(cls, speed: float = 1.0, seed: int | None = None, baud: int = 115_200) -> StandInProcess:
         """Start one. Raises InputError where it does not come up."""
         command = [sys.executable, "-m", "eager_tern.devices.simulated.recorder", "--speed", str(speed)]
+        command += ["--baud", str(baud)]
         if seed is not None:
             command += ["--seed", str(seed)]
         # The child finds this package wherever it was found here.

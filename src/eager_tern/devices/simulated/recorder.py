@@ -14,6 +14,7 @@ import os
 import pty
 import select
 import sys
+import termios
 import time
 import tty
 from dataclasses import dataclass
@@ -50,8 +51,11 @@ def impair(signed_us: Floats, impairment: Impairment, rng: np.random.Generator) 
 class StandIn:
     """The simulated receiver's line, from its one end to the other."""
 
-    def __init__(self, line: int, speed: float, rng: np.random.Generator, impairment: Impairment) -> None:
+    def __init__(
+        self, line: int, speed: float, rng: np.random.Generator, impairment: Impairment, baud: int = 115_200
+    ) -> None:
         self._line = line
+        self._baud = baud
         self._speed = speed
         self._rng = rng
         self._impairment = impairment
@@ -103,7 +107,11 @@ class StandIn:
         self._number += 1
 
     def _print(self, text: str) -> None:
-        os.write(self._line, (text + "\n").encode("ascii"))
+        data = (text + "\n").encode("ascii")
+        told = termios.tcgetattr(self._line)[5]
+        if told != getattr(termios, f"B{self._baud}"):  # what another speed makes of the bits
+            data = bytes((byte * 73 + 0x95) & 0xFF for byte in data[::3]) + b"\n"
+        os.write(self._line, data)
 
     def _wait_us(self, us: float) -> None:
         if us > 0:
@@ -114,12 +122,13 @@ def main() -> None:
     """Run the stand-in until its standard input ends."""
     parser = argparse.ArgumentParser(description="recorder stand-in behind a pseudo-terminal")
     parser.add_argument("--speed", type=float, default=1.0, help="how many times faster than life")
+    parser.add_argument("--baud", type=int, default=115_200, help="speed of its serial line")
     parser.add_argument("--seed", type=int, default=None)
     options = parser.parse_args()
     line, other = pty.openpty()
     tty.setraw(other)
     print(os.ttyname(other), flush=True)
-    device = StandIn(line, options.speed, np.random.default_rng(options.seed), Impairment())
+    device = StandIn(line, options.speed, np.random.default_rng(options.seed), Impairment(), options.baud)
     orders = sys.stdin.fileno()
     waiting = b""
     down = None

@@ -1,0 +1,145 @@
+"""The kernel's infrared device, /dev/lirc*: its documented ioctls and 32-bit samples (linux/lirc.h)."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import select
+import struct
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from eager_tern.devices.serial_port import Port, Received
+from eager_tern.errors import InputError
+from eager_tern.signal.values import Floats, Pulses
+
+# Kinds of sample, in the upper eight bits; the lower 24 are µs, or Hz.
+SPACE, PULSE, FREQUENCY, TIMEOUT, OVERFLOW = 0x00, 0x01, 0x02, 0x03, 0x04
+VALUE = 0x00FFFFFF
+
+# ioctl numbers: direction, size of an unsigned 32-bit number, type "i", number.
+GET_FEATURES = 0x80046900
+SET_SEND_MODE, SET_REC_MODE = 0x40046911, 0x40046912
+SET_SEND_CARRIER = 0x40046913
+SET_REC_TIMEOUT, SET_REC_TIMEOUT_REPORTS = 0x40046918, 0x40046919
+SET_MEASURE_CARRIER_MODE = 0x4004691D
+MODE_PULSE, MODE_MODE2 = 0x00000002, 0x00000004
+CAN_SEND_PULSE, CAN_REC_MODE2 = 0x00000002, 0x00040000
+CAN_MEASURE_CARRIER = 0x02000000
+TIMEOUT_US = 50_000
+LONGEST_WAIT_S = 0.05
+
+
+def lirc_devices(folder: Path = Path("/dev")) -> list[Port]:
+    """The kernel's infrared devices of this machine."""
+    return [Port(str(path), "infrared device of the kernel") for path in sorted(folder.glob("lirc[0-9]*"))]
+
+
+def decode_samples(words: np.ndarray) -> tuple[Floats, list[float], int]:
+    """Signed durations (µs), the carrier reports (Hz) and the number of overflows in samples, dtype uint32."""
+    kinds, values = words >> 24, (words & VALUE).astype(np.float64)
+    timed = np.isin(kinds, (SPACE, PULSE, TIMEOUT)) & (values > 0)
+    signed = np.where(kinds == PULSE, values, -values)[timed]
+    return signed, values[kinds == FREQUENCY].tolist(), int(np.sum(kinds == OVERFLOW))
+
+
+@dataclass
+class LircDevice:
+    """An open infrared device. ``poll`` is that of a recorder; ``carrier_hz`` is what it last measured."""
+
+    device: str
+    features: int | None
+    _file: int
+    _rest: bytes = b""
+    carrier_hz: float | None = field(default=None)
+
+    @classmethod
+    def open(cls, device: str) -> LircDevice:
+        """Open for receiving raw timings. Raises InputError."""
+        try:
+            file = os.open(device, os.O_RDONLY | os.O_NONBLOCK)
+        except OSError as error:
+            raise InputError(device, _why(error)) from None
+        features = _ask(file, GET_FEATURES)
+        if features is not None and not features & CAN_REC_MODE2:
+            os.close(file)
+            raise InputError(device, "cannot give raw timings, only key codes")
+        _tell(file, SET_REC_MODE, MODE_MODE2)
+        _tell(file, SET_REC_TIMEOUT, TIMEOUT_US)
+        _tell(file, SET_REC_TIMEOUT_REPORTS, 1)
+        if features is not None and features & CAN_MEASURE_CARRIER:
+            _tell(file, SET_MEASURE_CARRIER_MODE, 1)
+        return cls(device, features, file)
+
+    def poll(self) -> Received:
+        """What has come since the last call. Raises InputError where the device is gone."""
+        ready, _, _ = select.select([self._file], [], [], LONGEST_WAIT_S)
+        if not ready:
+            return Received()
+        try:
+            data = self._rest + os.read(self._file, 4096)
+        except BlockingIOError:
+            return Received()
+        except OSError:
+            raise InputError(self.device, "the device has disappeared; what came before it did is kept") from None
+        if len(data) == len(self._rest):
+            raise InputError(self.device, "the device has ended; what came before it did is kept")
+        whole = len(data) // 4 * 4
+        self._rest = data[whole:]
+        signed, carriers, overflows = decode_samples(np.frombuffer(data[:whole], dtype=np.uint32))
+        if carriers:
+            self.carrier_hz = carriers[-1]
+        news = "The device was too slow and lost pulses; the take shows a gap there." if overflows else ""
+        return Received((signed,) if signed.size else (), news=news, lost_lines=overflows)
+
+    def close(self) -> None:
+        os.close(self._file)
+
+
+def send_pulses(device: str, pulses: Pulses) -> None:
+    """Send marks and spaces with their carrier. Raises InputError."""
+    try:
+        file = os.open(device, os.O_WRONLY)
+    except OSError as error:
+        raise InputError(device, _why(error)) from None
+    try:
+        features = _ask(file, GET_FEATURES)
+        if features is not None and not features & CAN_SEND_PULSE:
+            raise InputError(device, "cannot send")
+        _tell(file, SET_SEND_MODE, MODE_PULSE)
+        if pulses.carrier_hz:
+            _tell(file, SET_SEND_CARRIER, round(pulses.carrier_hz))
+        os.write(file, np.rint(pulses.durations_us).astype(np.uint32).tobytes())
+    except OSError as error:
+        raise InputError(device, f"did not take the frame ({error.strerror})") from None
+    finally:
+        os.close(file)
+
+
+def _ask(file: int, request: int) -> int | None:
+    """The device's answer, or None from a stand-in, which is a pipe and knows no requests."""
+    buffer = bytearray(4)
+    try:
+        fcntl.ioctl(file, request, buffer)
+    except OSError:
+        return None
+    return int(struct.unpack("I", buffer)[0])
+
+
+def _tell(file: int, request: int, value: int) -> bool:
+    """Whether the device took a setting; an older one may not know it."""
+    try:
+        fcntl.ioctl(file, request, struct.pack("I", value))
+    except OSError:
+        return False
+    return True
+
+
+def _why(error: OSError) -> str:
+    if error.errno == 2:
+        return "there is no such device; is the receiver plugged in?"
+    if error.errno == 13:
+        return "may not be opened by this user (on Debian, members of the group video may)"
+    return f"cannot be opened ({error.strerror})"
