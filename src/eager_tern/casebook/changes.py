@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+from eager_tern.casebook.shots import Shots
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
 
@@ -73,7 +74,30 @@ class Rename:
         return Rename(self.gadget_id, before)
 
 
-Change = Label | Delete | PlaceKey | Rename
+@dataclass(frozen=True)
+class PlanShots:
+    """Put another shot list in place of the gadget's; the presses in ``labels`` are labelled along with it."""
+
+    gadget_id: int
+    shots: Shots
+    labels: tuple[tuple[int, str], ...] = ()
+    words: str = "shot list"
+
+    @property
+    def press_ids(self) -> tuple[int, ...]:
+        return tuple(press_id for press_id, _ in self.labels)
+
+    def apply(self, casebook: Casebook) -> PlanShots:
+        before = casebook.shots(self.gadget_id)
+        labels = tuple((i, casebook.press(i).label) for i, _ in self.labels)
+        with casebook.changing():
+            casebook.put_shots(self.gadget_id, self.shots)
+            for press_id, label in self.labels:
+                casebook.set_label(press_id, label)
+        return PlanShots(self.gadget_id, before, labels, self.words)
+
+
+Change = Label | Delete | PlaceKey | Rename | PlanShots
 
 
 @dataclass

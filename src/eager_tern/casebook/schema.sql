@@ -1,4 +1,4 @@
--- The casebook, schema 1. docs/casebook.md explains it.
+-- The casebook, schema 2. docs/casebook.md explains it.
 
 CREATE TABLE gadget (
     id    INTEGER PRIMARY KEY,
@@ -52,4 +52,14 @@ CREATE TABLE sheet (
     id        TEXT NOT NULL,
     text      TEXT NOT NULL,
     PRIMARY KEY (gadget_id, id)
+) WITHOUT ROWID;
+
+-- The presses planned, in order. What each is to be called: JSON, a list of pairs of a name and a value.
+CREATE TABLE IF NOT EXISTS shot (
+    gadget_id INTEGER NOT NULL REFERENCES gadget (id),
+    number    INTEGER NOT NULL,
+    labels    TEXT NOT NULL,
+    press_id  INTEGER REFERENCES press (id),
+    skipped   INTEGER NOT NULL DEFAULT 0,
+    PRIMARY KEY (gadget_id, number)
 ) WITHOUT ROWID;

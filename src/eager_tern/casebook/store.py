@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import re
 import sqlite3
 import time
 from collections.abc import Iterator
@@ -13,12 +15,14 @@ from typing import Any
 import numpy as np
 from pydantic import TypeAdapter
 
+from eager_tern.casebook.shots import Shot, Shots
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading, Take
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
-SCHEMA = 1
+SCHEMA = 2
+SHOTS = re.compile(r"CREATE TABLE IF NOT EXISTS shot.*?;", re.DOTALL)  # what schema 2 has beside schema 1
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BATCH = 500
@@ -73,6 +77,8 @@ class Casebook:
                 f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
             )
             raise InputError(path, reason)
+        if version < SCHEMA and not read_only:
+            _bring_up(db)
         return cls(path, db)
 
     def close(self) -> None:
@@ -246,9 +252,42 @@ class Casebook:
         with self.changing() as db:
             db.execute("REPLACE INTO sheet VALUES (?, ?, ?)", (gadget_id, sheet_id, text))
 
+    # The shot list
+
+    def shots(self, gadget_id: int) -> Shots:
+        query = "SELECT labels, press_id, skipped FROM shot WHERE gadget_id = ? ORDER BY number"
+        try:
+            rows = self._db.execute(query, (gadget_id,)).fetchall()
+        except sqlite3.OperationalError:  # an older casebook that is only read
+            return ()
+        return tuple(
+            Shot(tuple((str(name), str(value)) for name, value in json.loads(labels)), press_id, bool(skipped))
+            for labels, press_id, skipped in rows
+        )
+
+    def put_shots(self, gadget_id: int, shots: Shots) -> None:
+        """Put this list in place of the one there is."""
+        rows = [
+            (gadget_id, n, json.dumps(shot.labels, ensure_ascii=False), shot.press_id, shot.skipped)
+            for n, shot in enumerate(shots)
+        ]
+        with self.changing() as db:
+            db.execute("DELETE FROM shot WHERE gadget_id = ?", (gadget_id,))
+            db.executemany("INSERT INTO shot VALUES (?, ?, ?, ?, ?)", rows)
+
     def _insert(self, statement: str, *values: Any) -> int:
         with self.changing() as db:
             return int(db.execute(statement, values).lastrowid or 0)
+
+
+def _bring_up(db: sqlite3.Connection) -> None:
+    """Give an older casebook what this schema has beside its own."""
+    found = SHOTS.search((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
+    assert found is not None
+    db.execute("BEGIN")
+    db.execute(found[0])
+    db.execute(f"PRAGMA user_version = {SCHEMA}")
+    db.execute("COMMIT")
 
 
 def _caught(row: tuple[Any, ...], reading: PressReading) -> Caught:

@@ -9,8 +9,9 @@ from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
-from eager_tern.casebook.changes import Change, History, Label
+from eager_tern.casebook.changes import Change, History, Label, PlanShots
 from eager_tern.casebook.keys import Key, table_of_keys
+from eager_tern.casebook.shots import Shots, next_shot, odd_one, repeated, skipped, stepped_back, taken
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take
 from eager_tern.errors import InputError
@@ -35,9 +36,11 @@ class Document(QObject):
     press_changed = pyqtSignal(int)  # one press is new, has got more repeats or another label
     selection_changed = pyqtSignal()
     history_changed = pyqtSignal()
+    shots_changed = pyqtSignal()
     hovered_bit = pyqtSignal(int)  # -1: none
     troubled = pyqtSignal(str)  # something the user should know
     pulses_heard = pyqtSignal(int)
+    held_up = pyqtSignal(int, str)  # a press that may not be what was planned, and why
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,6 +54,7 @@ class Document(QObject):
         self._by_id: dict[int, Caught] = {}
         self._keys: list[Key] | None = None  # made when first asked for
         self._shown: list[Caught] | None = None
+        self._shots: Shots | None = None
         self._takes: dict[int, Take] = {}
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
@@ -259,11 +263,13 @@ class Document(QObject):
             self._by_id |= fresh
         self._forget()
         hidden = {press.id for press in self.presses if press.deleted}
-        if isinstance(done[0], Label) and len(done[0].press_ids) <= FEW:
+        if isinstance(done[0], Label | PlanShots) and len(done[0].press_ids) <= FEW:
             for press_id in done[0].press_ids:
                 self.press_changed.emit(press_id)
         else:
             self.presses_changed.emit()
+        if isinstance(done[0], PlanShots):
+            self.shots_changed.emit()
         self.history_changed.emit()
         if hidden & set(self.selected):
             self.select(tuple(i for i in self.selected if i not in hidden))
@@ -275,6 +281,49 @@ class Document(QObject):
         except InputError as error:
             self.troubled.emit(str(error))
             return False
+
+    # The shot list
+
+    def shots(self) -> Shots:
+        if self.casebook is None or self.gadget is None:
+            return ()
+        if self._shots is None:
+            self._shots = self.casebook.shots(self.gadget.id)
+        return self._shots
+
+    def plan(self, shots: Shots, labels: tuple[tuple[int, str], ...] = (), words: str = "shot list") -> None:
+        """Put another shot list in force."""
+        if self.gadget is not None:
+            self.change(PlanShots(self.gadget.id, shots, labels, words))
+
+    def skip_shot(self) -> None:
+        self.plan(skipped(self.shots()), words="skip")
+
+    def repeat_shot(self) -> None:
+        self.plan(repeated(self.shots()), words="repeat shot")
+
+    def step_back(self) -> None:
+        """The shot taken last is open again, and its press has no label."""
+        shots, press_id = stepped_back(self.shots())
+        self.plan(shots, ((press_id, ""),) if press_id is not None else (), "step back")
+
+    def take_shot(self, press_id: int) -> None:
+        """Give a press the next shot's label."""
+        at = next_shot(self.shots())
+        if at is not None:
+            self.plan(taken(self.shots(), press_id), ((press_id, self.shots()[at].text),), "take shot")
+
+    def _offer_to_shots(self, press: Caught) -> None:
+        """A new press takes the next shot, unless it is not like the ones before it."""
+        shots = self.shots()
+        if next_shot(shots) is None or press.stray or press.label:
+            return
+        before = [p for shot in shots if (p := self._by_id.get(shot.press_id or -1)) is not None]
+        reason = odd_one(press, before)
+        if reason:
+            self.held_up.emit(press.id, reason)
+        else:
+            self.take_shot(press.id)
 
     # What comes in
 
@@ -335,13 +384,15 @@ class Document(QObject):
                 self.presses[at] = press
                 self._by_id[press_id] = press
                 self._forget()
+                self.press_changed.emit(press_id)
             else:
                 self._add([press])
-            self.press_changed.emit(press_id)
+                self.press_changed.emit(press_id)
+                self._offer_to_shots(press)
 
     def _forget(self) -> None:
         """Drop what was made from the presses."""
-        self._keys = self._shown = None
+        self._keys = self._shown = self._shots = None
 
     def _add(self, presses: list[Caught]) -> None:
         self.presses += presses

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
+from eager_tern.casebook.shots import next_shot
 from eager_tern.desk.document import Document
 from eager_tern.desk.level import Level
 from eager_tern.desk.sources import SourceChoice, source_choices
@@ -39,7 +40,7 @@ class Header(QWidget):
         self._progress = QLabel()
         self._progress.setObjectName("heading")
         self._next = QLabel()
-        self._next.setObjectName("title")
+        self._next.setObjectName("next")
         for label in (self._progress, self._next):
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         right = QVBoxLayout()
@@ -56,6 +57,7 @@ class Header(QWidget):
         document.opened.connect(self._reopened)
         for signal in (document.presses_changed, document.press_changed):
             signal.connect(self.refresh)
+        document.shots_changed.connect(self.refresh)
         self.show_listening(False)
         self._reopened()
 
@@ -71,6 +73,13 @@ class Header(QWidget):
         self.gadget.setEnabled(gadget is not None)
         for button in (self.listen, self.source):
             button.setEnabled(gadget is not None)
+        shots = self._document.shots()
+        at = next_shot(shots)
+        if at is not None:
+            done = sum(not shot.open for shot in shots)
+            self._progress.setText(f"next shot · {done} of {len(shots)} taken")
+            self._next.setText(shots[at].spoken)
+            return
         keys = self._document.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")

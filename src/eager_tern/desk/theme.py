@@ -37,6 +37,7 @@ NIGHT = Palette(
 )  # fmt: skip
 
 TEXT_PX, ASIDE_PX, SMALL_PX, TITLE_PX = 13, 11, 10, 16
+NEXT_PX, SHOT_PX = 20, 46  # what to press next: on the header, and to be read from across the bench
 
 
 def load_fonts() -> None:
@@ -116,6 +117,10 @@ def _style(p: Palette) -> str:
     QLabel#heading {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
     QLabel#aside {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
     QLabel#title {{ font-size: {TITLE_PX}px; font-weight: bold; }}
+    QLabel#next {{ font-size: {NEXT_PX}px; font-weight: bold; }}
+    QLabel#shot {{ font-size: {SHOT_PX}px; font-weight: bold; }}
+    QPlainTextEdit {{ background: {p.card}; border: 1px solid {p.rule}; font-family: "B612 Mono"; padding: 4px; }}
+    QPlainTextEdit:focus {{ border: 1px solid {p.attention}; }}
     QToolButton, QPushButton {{ background: {p.card}; border: 1px solid {p.ink}; border-radius: 3px;
         padding: 4px 10px; }}
     QToolButton:hover, QPushButton:hover {{ background: {p.chosen}; }}

@@ -32,6 +32,7 @@ from eager_tern.desk.log import Log
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
 from eager_tern.desk.settings import load_settings, save_settings
+from eager_tern.desk.shots import ShotsLeaf
 from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.start import Start
@@ -60,9 +61,10 @@ class Window(QMainWindow):
         self.live = Live(self.document, self.handset_panel)
         self.signal = SignalLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
+        self.shots = ShotsLeaf(self.document)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
-        self.leaf_names = ("Signal", "Handset")
+        self.leaf_names = ("Signal", "Handset", "Shots")
         self._build()
         self.menu_actions = build_menus(self.menuBar(), self._menus())
         self._connect()
@@ -79,7 +81,7 @@ class Window(QMainWindow):
         for name in self.leaf_names:
             self.tabs.addTab(name)
         self.pages = QStackedWidget()
-        for page in (self.signal, self.handset, self.start):
+        for page in (self.signal, self.handset, self.shots, self.start):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -149,7 +151,13 @@ class Window(QMainWindow):
                 Item("wrap", "&Wrap or unwrap the tape", self.signal.wrap.click, "Ctrl+U"),
                 Item("night", "&Night theme", self.toggle_night, "Ctrl+T", checkable=True),
             ],
-            "&Source": [Item("listen", "&Listen or stop\tSpace", self.toggle_listening)],
+            "&Source": [
+                Item("listen", "&Listen or stop\tSpace", self.toggle_listening),
+                SEPARATOR,
+                Item("skip", "&Skip the next shot", self.document.skip_shot, "Ctrl+Right"),
+                Item("repeat", "&Repeat the last shot", self.document.repeat_shot, "Ctrl+Down"),
+                Item("back", "Step &back a shot", self.document.step_back, "Ctrl+Left"),
+            ],
         }
 
     def _fill_recent(self, menu: QMenu) -> None:
@@ -165,6 +173,8 @@ class Window(QMainWindow):
         for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_changed):
             signal.connect(self._refresh_actions)
         doc.pulses_heard.connect(self.header.level.add)
+        doc.held_up.connect(self._hold_up)
+        self.shots.troubled.connect(self.notice.say)
         self.tabs.currentChanged.connect(self._show_page)
         self.header.listen_asked.connect(self.toggle_listening)
         self.header.gadget_asked.connect(self.choose_gadget)
@@ -377,6 +387,13 @@ class Window(QMainWindow):
         self.header.show_listening(on)
         if on:
             self.log.view.setFocus()  # so that Return types a label
+
+    def _hold_up(self, press_id: int, reason: str) -> None:
+        self.notice.say(
+            f"This press was not taken for the next shot: {reason}. Press again, or keep it.",
+            "Keep it",
+            lambda: self.document.take_shot(press_id),
+        )
 
     def _source_broke(self, reason: str) -> None:
         self.notice.say(reason, "Listen again", self.toggle_listening)

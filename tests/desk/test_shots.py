@@ -1,0 +1,68 @@
+"""The shot list in the window: planned by typing, taken by presses, shown in the header."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from pytestqt.qtbot import QtBot
+
+from eager_tern.desk.window import Window
+from tests.handsets import IDLE_US, nec, sony
+
+
+def plan(window: Window, text: str) -> None:
+    window.show_leaf("Shots")
+    window.shots.plan.setPlainText(text)
+    window.shots.add.click()
+
+
+def press(window: Window, frame: list[float]) -> None:
+    window.document.hear(np.array([*frame, -IDLE_US]))
+
+
+def test_each_press_takes_the_next_shot(window: Window, qtbot: QtBot) -> None:
+    plan(window, "mode cool dry heat")
+    assert window.document.start_listening("test")
+    assert "mode\u00a0cool" in window.header._next.text()
+    press(window, nec(1, 2))
+    press(window, nec(1, 3))
+    assert [p.label for p in window.document.presses[-2:]] == ["mode = cool", "mode = dry"]
+    assert "2 of 3" in window.header._progress.text()
+    assert "heat" in window.header._next.text()
+    press(window, sony(3, 4))
+    assert window.document.presses[-1].label == ""
+    assert "sirc12" in window.notice.text
+    window.notice._action.click()
+    assert window.document.presses[-1].label == "mode = heat"
+    assert not window.header._next.text().startswith("mode")
+    window.document.undo()
+    assert window.document.presses[-1].label == ""
+    assert "heat" in window.header._next.text()
+
+
+def test_skip_repeat_and_step_back(window: Window, qtbot: QtBot) -> None:
+    plan(window, "Power\nlevel 1..2")
+    window.menu_actions["skip"].trigger()
+    assert "level\u00a01" in window.header._next.text()
+    window.document.start_listening("test")
+    press(window, nec(1, 2))
+    window.menu_actions["repeat"].trigger()
+    assert "level\u00a01" in window.header._next.text()
+    window.menu_actions["back"].trigger()
+    assert window.document.presses[-1].label == ""
+    assert len(window.document.shots()) == 4
+
+
+def test_a_wrong_plan_is_told_and_tables_go_in_and_out(window: Window, tmp_path: Path) -> None:
+    window.show_leaf("Shots")
+    window.shots.plan.setPlainText("level 0..99999")
+    assert "line 1" in window.shots._makes.text()
+    assert not window.shots.add.isEnabled()
+    plan(window, "mode cool dry")
+    window.shots.export_file(tmp_path / "shots.csv")
+    window.document.plan(())
+    window.shots.import_file(tmp_path / "shots.csv")
+    assert [s.text for s in window.document.shots()] == ["mode = cool", "mode = dry"]
+    window.shots.import_file(tmp_path / "missing.csv")
+    assert "cannot be read" in window.notice.text
