@@ -117,8 +117,9 @@ def test_an_older_casebook_is_brought_up(tmp_path: Path) -> None:
     book = Casebook.create(path)
     gadget = book.add_gadget("Lamp")
     book.close()
+    columns = "".join(f"ALTER TABLE take DROP COLUMN {name};" for name in ("path", "channel", "by_hand"))
     with sqlite3.connect(path) as db:
-        db.executescript("DROP TABLE shot; PRAGMA user_version = 1;")
+        db.executescript("DROP TABLE shot; PRAGMA user_version = 1;" + columns)
     db.close()
     assert Casebook.open(path, read_only=True).shots(gadget) == ()
     book = Casebook.open(path)

@@ -8,6 +8,7 @@ from typing import ClassVar
 from eager_tern.casebook.shots import Shots
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
+from eager_tern.signal.by_hand import ByHand
 
 
 @dataclass(frozen=True)
@@ -97,7 +98,22 @@ class PlanShots:
         return PlanShots(self.gadget_id, before, labels, self.words)
 
 
-Change = Label | Delete | PlaceKey | Rename | PlanShots
+@dataclass(frozen=True)
+class Overrule:
+    """Have a take read in another way than was found. Its presses are to be read again after it."""
+
+    take_id: int
+    by_hand: ByHand
+    words: str = "overruling"
+    press_ids: ClassVar[tuple[int, ...]] = ()
+
+    def apply(self, casebook: Casebook) -> Overrule:
+        before = casebook.take(self.take_id).by_hand
+        casebook.set_by_hand(self.take_id, self.by_hand)
+        return Overrule(self.take_id, before)
+
+
+Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule
 
 
 @dataclass

@@ -14,7 +14,10 @@ CREATE TABLE take (
     started_at     REAL NOT NULL,          -- seconds since 1970, UTC
     sample_rate_hz REAL,
     polarity       TEXT,
-    carrier_hz     REAL
+    carrier_hz     REAL,
+    path           TEXT NOT NULL DEFAULT '',  -- of the file it was read from, where its samples can be looked at again
+    channel        INTEGER,
+    by_hand        TEXT NOT NULL DEFAULT ''   -- what the user overruled: JSON, see docs/casebook.md
 );
 
 -- Raw durations as they came, never changed: little-endian float64, µs, marks positive, spaces negative.
@@ -33,7 +36,7 @@ CREATE TABLE press (
     stray     INTEGER NOT NULL DEFAULT 0,
     caught_at REAL NOT NULL,
     label     TEXT NOT NULL DEFAULT '',
-    deleted   INTEGER NOT NULL DEFAULT 0,
+    deleted   INTEGER NOT NULL DEFAULT 0,  -- 1: by the user, 2: is no press any more as the take is now read
     reading   TEXT NOT NULL,               -- JSON, see docs/casebook.md
     UNIQUE (take_id, first)
 );

@@ -18,6 +18,7 @@ from pydantic import TypeAdapter
 from eager_tern.casebook.shots import Shot, Shots
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading, Take
 from eager_tern.errors import InputError
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
@@ -27,6 +28,8 @@ SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BATCH = 500
 READINGS = TypeAdapter(list[PressReading])
+HAND = TypeAdapter(ByHand)
+VANISHED = 2
 
 
 class Casebook:
@@ -133,7 +136,22 @@ class Casebook:
 
     def takes(self) -> list[Take]:
         columns = "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz"
-        return [Take(*row) for row in self._db.execute(f"SELECT {columns} FROM take ORDER BY id")]
+        if not self._is_older():
+            columns += ", path, channel, by_hand"
+        rows = self._db.execute(f"SELECT {columns} FROM take ORDER BY id").fetchall()
+        return [Take(*row[:10], *map(_by_hand, row[10:])) for row in rows]
+
+    def _is_older(self) -> bool:
+        """Whether this is a casebook of an older schema, which is only read."""
+        return int(self._db.execute("PRAGMA user_version").fetchone()[0]) < SCHEMA
+
+    def take(self, take_id: int) -> Take:
+        return next(take for take in self.takes() if take.id == take_id)
+
+    def set_by_hand(self, take_id: int, by_hand: ByHand) -> None:
+        """Overrule how a take is read; its raw durations stay."""
+        with self.changing() as db:
+            db.execute("UPDATE take SET by_hand = ? WHERE id = ?", (HAND.dump_json(by_hand).decode(), take_id))
 
     def add_take(
         self,
@@ -145,12 +163,15 @@ class Casebook:
         sample_rate_hz: float | None = None,
         polarity: str | None = None,
         carrier_hz: float | None = None,
+        path: str = "",
+        channel: int | None = None,
+        by_hand: ByHand = FOUND_OUT,
     ) -> int:
         return self._insert(
-            "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path,"
+            " channel, by_hand) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             gadget_id, source, form, time.time() if started_at is None else started_at, sample_rate_hz, polarity,
-            carrier_hz,
+            carrier_hz, path, channel, HAND.dump_json(by_hand).decode() if by_hand != FOUND_OUT else "",
         )  # fmt: skip
 
     def append_durations(self, take_id: int, signed_us: Floats) -> None:
@@ -162,12 +183,15 @@ class Casebook:
             )
 
     def take_pulses(self, take_id: int) -> Pulses:
-        """All pulses of a take."""
+        """All pulses of a take, as the user wants it read."""
         query = "SELECT durations FROM chunk WHERE take_id = ? ORDER BY number"
         chunks = [np.frombuffer(row[0], dtype="<f8") for row in self._db.execute(query, (take_id,))]
-        carrier = self._db.execute("SELECT carrier_hz FROM take WHERE id = ?", (take_id,)).fetchone()
+        take = self.take(take_id)
         signed = np.concatenate(chunks) if chunks else np.empty(0)
-        return pulses_from_signed(signed, 0.0, carrier[0] if carrier else None)
+        if take.turned:
+            signed = -signed
+        pulses = pulses_from_signed(signed, 0.0, take.carrier_hz)
+        return without_short(pulses, take.by_hand.shortest_us) if take.by_hand.shortest_us else pulses
 
     # Presses
 
@@ -230,6 +254,14 @@ class Casebook:
         with self.changing() as db:
             db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(deleted, i) for i in press_ids])
 
+    def set_vanished(self, take_id: int, still: set[int]) -> None:
+        """Hide the presses of a take that do not begin at any of these marks, and show those hidden so that do."""
+        rows = self._db.execute("SELECT id, first, deleted FROM press WHERE take_id = ?", (take_id,)).fetchall()
+        gone = [(VANISHED, i) for i, first, deleted in rows if first not in still and deleted == 0]
+        back = [(0, i) for i, first, deleted in rows if first in still and deleted == VANISHED]
+        with self.changing() as db:
+            db.executemany("UPDATE press SET deleted = ? WHERE id = ?", gone + back)
+
     # Keys and sheets
 
     def key_places(self, gadget_id: int) -> list[KeyPlace]:
@@ -280,12 +312,18 @@ class Casebook:
             return int(db.execute(statement, values).lastrowid or 0)
 
 
+def _by_hand(text: str) -> ByHand:
+    return HAND.validate_json(text) if text else FOUND_OUT
+
+
 def _bring_up(db: sqlite3.Connection) -> None:
     """Give an older casebook what this schema has beside its own."""
     found = SHOTS.search((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
     assert found is not None
     db.execute("BEGIN")
     db.execute(found[0])
+    for column in ("path TEXT NOT NULL DEFAULT ''", "channel INTEGER", "by_hand TEXT NOT NULL DEFAULT ''"):
+        db.execute(f"ALTER TABLE take ADD COLUMN {column}")
     db.execute(f"PRAGMA user_version = {SCHEMA}")
     db.execute("COMMIT")
 

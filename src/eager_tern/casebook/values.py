@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.presses import Press
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,14 @@ class Take:
     sample_rate_hz: float | None = None
     polarity: str | None = None
     carrier_hz: float | None = None
+    path: str = ""
+    channel: int | None = None
+    by_hand: ByHand = FOUND_OUT
+
+    @property
+    def turned(self) -> bool:
+        """Whether the user wants marks and spaces the other way round."""
+        return self.by_hand.polarity is not None and self.by_hand.polarity != (self.polarity or "mark-high")
 
 
 class PressReading(BaseModel):
@@ -51,6 +60,7 @@ class PressReading(BaseModel):
     checks_hold: bool = True
     check_count: int = 0
     first_missed: bool = False
+    mended: str = ""
 
 
 @dataclass(frozen=True)
@@ -116,4 +126,5 @@ def press_reading(press: Press) -> PressReading:
         checks_hold=best.checks_hold,
         check_count=len(best.checks),
         first_missed=press.first_missed,
+        mended=press.lead.mended,
     )

@@ -57,12 +57,20 @@ def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: lis
         cards.append(_protocol_card(best, frame, press, others))
     if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
+    if frame.mended:
+        cards.append(_mended_card(frame))
     if press.repeats and not press.reading.first_missed:
         cards.append(_hold_card(press, best))
     if not press.reading.first_missed and _caught_once(press, others):
         cards.append(_once_card(press))
     cards += _key_cards(press, keys)
     return cards
+
+
+def _mended_card(frame: Frame) -> Card:
+    """How a frame was read that could not be read as it is."""
+    how = frame.mended[:1].upper() + frame.mended[1:]
+    return Card("Not read as recorded", f"{how}. The tape shows what was read; the raw pulses are kept.", "uncertain")
 
 
 def cards_for_several(presses: list[Caught]) -> list[Card]:

@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
-from eager_tern.casebook.changes import Change, History, Label, PlanShots
+from eager_tern.casebook.changes import Change, History, Label, Overrule, PlanShots
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.shots import Shots, next_shot, odd_one, repeated, skipped, stepped_back, taken
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget, Take
+from eager_tern.casebook.values import Caught, Gadget, Take, bit_text
 from eager_tern.errors import InputError
-from eager_tern.intake.again import read_again
+from eager_tern.intake.again import read_again, read_take_again
 from eager_tern.intake.files import FileTake, keep
 from eager_tern.intake.live import Heard, Listening
 from eager_tern.protocol.loading import library, load_sheet, parse_sheet
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import read_alone
+from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
 
 FRAMES_KEPT = 256
@@ -186,6 +188,9 @@ class Document(QObject):
     def press(self, press_id: int) -> Caught | None:
         return self._by_id.get(press_id)
 
+    def takes(self) -> list[Take]:
+        return list(self._takes.values())
+
     def take(self, press: Caught) -> Take | None:
         return self._takes.get(press.take_id)
 
@@ -218,12 +223,21 @@ class Document(QObject):
         return self.take_pulses(press.take_id).part(first, last)
 
     def frame(self, press: Caught) -> Frame:
-        """A press's first frame, read anew from its raw pulses."""
-        return self._read(press.take_id, *press.reading.frames[0])
+        """A press's first frame, read anew from its raw pulses; a damaged one as its repeats say."""
+        frame = self._read(press.take_id, *press.reading.frames[0])
+        best = frame.best
+        if not press.reading.mended or (best is not None and bit_text(best.bits) == press.reading.bits):
+            return frame if not press.reading.mended else replace(frame, mended=frame.mended or press.reading.mended)
+        for span in press.reading.frames[1:]:
+            repeat = self._read(press.take_id, *span)
+            if repeat.best is not None and bit_text(repeat.best.bits) == press.reading.bits:
+                whole = replace(repeat.as_read, start_us=frame.pulses.start_us)
+                return replace(frame, readings=repeat.readings, mended=press.reading.mended, read_as=whole)
+        return replace(frame, mended=press.reading.mended)
 
     def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self.take_pulses(take_id).part(first, last)
-        return Frame(first, last, pulses, read_frame(pulses, self.sheets))
+        return read_alone(pulses, first, last, self.sheets)
 
     def selected_presses(self) -> list[Caught]:
         return [press for i in self.selected if (press := self._by_id.get(i)) is not None]
@@ -268,6 +282,8 @@ class Document(QObject):
                 self.press_changed.emit(press_id)
         else:
             self.presses_changed.emit()
+        if isinstance(done[0], Overrule):
+            self._overruled(done[0].take_id)
         if isinstance(done[0], PlanShots):
             self.shots_changed.emit()
         self.history_changed.emit()
@@ -281,6 +297,28 @@ class Document(QObject):
         except InputError as error:
             self.troubled.emit(str(error))
             return False
+
+    # Overruling
+
+    def overrule(self, take_id: int, by_hand: ByHand) -> None:
+        """Have a take read in another way, and everything that follows from it."""
+        take = self._takes.get(take_id)
+        if take is not None and take.by_hand != by_hand:
+            self.change(Overrule(take_id, by_hand))
+
+    def _overruled(self, take_id: int) -> None:
+        assert self.casebook is not None
+        now = self.selected_presses()
+        at = now[0].reading.start_us if now else 0.0
+        self._try(lambda book: read_take_again(book, book.take(take_id), self.sheets, _breathe))
+        self._pulses.pop(take_id, None)
+        self._read.cache_clear()
+        self._read_presses()
+        of_take = [press for press in self.shown_presses() if press.take_id == take_id]
+        self.presses_changed.emit()
+        near = sorted(of_take, key=lambda press: abs(press.reading.start_us - at))
+        self.select(tuple(press.id for press in near[:1]) or self.selected)
+        self.selection_changed.emit()
 
     # The shot list
 

@@ -12,14 +12,15 @@ from PyQt6.QtCore import QThread, pyqtSignal
 from eager_tern.errors import InputError
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
 LOOK_S = 0.05  # how often it is asked whether to stop
 
 
-def read_into(answer: Connection, path: Path, sheets: Sequence[Sheet]) -> None:
+def read_into(answer: Connection, path: Path, sheets: Sequence[Sheet], channel: int | None, by_hand: ByHand) -> None:
     """The process's work: the takes of a file, or the sentence that says why there are none."""
     try:
-        answer.send((read_file(path, sheets), ""))
+        answer.send((read_file(path, sheets, channel=channel, by_hand=by_hand), ""))
     except InputError as error:
         answer.send(([], str(error)))
 
@@ -31,8 +32,15 @@ class Importer(QThread):
     failed = pyqtSignal(str)
     reading = pyqtSignal(str)
 
-    def __init__(self, paths: list[Path], sheets: Sequence[Sheet]) -> None:
+    def __init__(
+        self,
+        paths: list[Path],
+        sheets: Sequence[Sheet],
+        channel: int | None = None,
+        by_hand: ByHand = FOUND_OUT,
+    ) -> None:
         super().__init__()
+        self._how = channel, by_hand
         self._paths = paths
         self._sheets = sheets
         self._stopping = False
@@ -46,7 +54,7 @@ class Importer(QThread):
     def _read(self, path: Path) -> None:
         spawn = multiprocessing.get_context("spawn")
         answers, answer = spawn.Pipe(duplex=False)
-        process = spawn.Process(target=read_into, args=(answer, path, self._sheets), daemon=True)
+        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, *self._how), daemon=True)
         process.start()
         answer.close()
         try:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -14,12 +14,14 @@ from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import clock_time, duration
-from eager_tern.signal.measure import edge_difference_us
-from eager_tern.signal.values import Pulses
+from eager_tern.signal.measure import best_shift_us, differing_stretches, edge_difference_us
+from eager_tern.signal.values import Floats, Pulses
 
 LEFT, NAME_WIDTH, NOTE_WIDTH = 18, 118, 84
 ROW, MARK_HEIGHT, TOP = 21, 13, 24
 MOST_ROWS = 200
+SAME_CLOCK = 0.2
+REACH, SAME = 24, 0.5  # of the usual short pulse: how far a best fit is sought, and what edges may be apart
 BIT_WIDTH, BYTE_GAP, BIT_ROW = 8.2, 6, 20
 
 
@@ -28,19 +30,34 @@ class OverlayRow:
     press: Caught
     pulses: Pulses
     note: str
+    shift_us: float
+    differs: Floats  # (n, 2): stretches of time, from the first edge of the first row
 
 
-def overlay_rows(document: Document, presses: list[Caught]) -> list[OverlayRow]:
+def overlay_rows(document: Document, presses: list[Caught], best_fit: bool = False) -> list[OverlayRow]:
     """The first frame of each press, held against the first one's."""
     rows: list[OverlayRow] = []
+    unit: float | None = None
     for press in presses[:MOST_ROWS]:
         pulses = document.frame_pulses(press)
+        best = document.frame(press).best
         if not rows:
-            note = "this one"
+            unit = best.clock.unit_us if best is not None else None
+            rows.append(OverlayRow(press, pulses, "this one", 0.0, np.empty((0, 2))))
+            continue
+        first = rows[0].pulses
+        if unit and best is not None and abs(best.clock.unit_us / unit - 1) < SAME_CLOCK:
+            # Handsets' clocks differ from press to press; what they send is compared on one.
+            pulses = replace(pulses, durations_us=pulses.durations_us * (unit / best.clock.unit_us))
+        short = float(np.quantile(first.durations_us, 0.25))
+        shift = best_shift_us(first, pulses, REACH * short) if best_fit else 0.0
+        differs = differing_stretches(first, pulses, shift, SAME * short)
+        apart = edge_difference_us(first, pulses)
+        if len(differs):
+            note = f"differs in {len(differs)}"
         else:
-            apart = edge_difference_us(rows[0].pulses, pulses)
             note = "other edges" if apart is None else f"± {duration(apart)}"
-        rows.append(OverlayRow(press, pulses, note))
+        rows.append(OverlayRow(press, pulses, note, shift, differs))
     return rows
 
 
@@ -53,13 +70,21 @@ class Overlay(QWidget):
         self._heading = heading
         self._with_bits = with_bits
         self._rows: list[OverlayRow] = []
+        self._presses: list[Caught] = []
+        self.best_fit = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(heading)
 
     def show_presses(self, presses: list[Caught]) -> None:
-        self._rows = overlay_rows(self._document, presses)
+        self._presses = presses
+        self._rows = overlay_rows(self._document, presses, self.best_fit)
         self.setFixedHeight(self.sizeHint().height())
         self.update()
+
+    def align(self, best_fit: bool) -> None:
+        """Lay the rows with their first edges together, or where they agree best."""
+        self.best_fit = best_fit
+        self.show_presses(self._presses)
 
     def sizeHint(self) -> QSize:
         rows = len(self._rows)
@@ -73,15 +98,19 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
-        painter.drawText(QPointF(LEFT, 14), self._heading)
+        painter.drawText(QPointF(LEFT, 14), self._heading + (", where they agree best" if self.best_fit else ""))
         longest = max(row.pulses.duration_us for row in self._rows)
         box = QRectF(LEFT + NAME_WIDTH, TOP, self.width() - LEFT - NAME_WIDTH - NOTE_WIDTH, MARK_HEIGHT)
         for n, row in enumerate(self._rows):
             here = box.translated(0, n * ROW)
             edges = row.pulses.edge_times_us
-            width = here.width() * row.pulses.duration_us / longest
-            draw_marks(painter, QRectF(here.left(), here.top(), width, here.height()), edges, float(edges[0]),
+            scale = here.width() / longest
+            width, left = row.pulses.duration_us * scale, here.left() + row.shift_us * scale
+            draw_marks(painter, QRectF(left, here.top(), width, here.height()), edges, float(edges[0]),
                        float(edges[-1]), colour("ink" if n == 0 else "fog"))  # fmt: skip
+            for start, end in row.differs.tolist():
+                stretch = QRectF(here.left() + start * scale, here.bottom() + 1, max((end - start) * scale, 2.0), 3)
+                painter.fillRect(stretch, colour("attention"))
             painter.setFont(text_font(ASIDE_PX))
             painter.setPen(colour("ink" if n == 0 else "quiet"))
             name = row.press.label or clock_time(row.press.caught_at)

@@ -6,10 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
 from eager_tern.desk.overlay import Overlay
+from eager_tern.desk.overview import Overview
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
@@ -30,8 +32,12 @@ class SignalLeaf(QScrollArea):
         self.calipers = Calipers()
         self.tape = WrappedTape(document, self.calipers)
         self.strip = StripTape(document, self.calipers)
+        self.overview = Overview(document)
+        self.recorded = AsRecorded(document)
         self.bits = Bits(document)
-        self.overlay = Overlay(document, "TAPES from the first edge", with_bits=True)
+        self.overlay = Overlay(document, "TAPES over one another", with_bits=True)
+        self.align = _link("lay them by best fit", "Lay the tapes by their first edge or by best fit")
+        self.align.clicked.connect(self._next_alignment)
         self.same_key = Overlay(document, "THE SAME CODE, held against it", with_bits=False)
         self.wrap = _link("unwrap: the whole take on one line", "Wrap or unwrap the tape")
         self.wrap.clicked.connect(lambda: self.set_wrapped(self._unwrapped))
@@ -50,12 +56,15 @@ class SignalLeaf(QScrollArea):
         layout.setSpacing(6)
         self._measure = QLabel()
         self.calipers.changed.connect(self._show_measure)
+        layout.addWidget(self.overview)
         layout.addLayout(_row(self._measure, self.wrap))
-        for widget in (self.tape, self.strip):
+        for widget in (self.recorded.line, self.tape, self.strip, self.recorded):
             layout.addWidget(widget)
         layout.addLayout(_row(self._facts, self.base, self.copy))
-        for widget in (self.bits, self.same_key, self.overlay):
+        for widget in (self.bits, self.same_key):
             layout.addWidget(widget)
+        layout.addLayout(_row(QLabel(), self.align))
+        layout.addWidget(self.overlay)
         layout.addStretch(1)
         self.setWidget(inner)
         for signal in (document.selection_changed, document.opened, document.presses_changed):
@@ -76,6 +85,8 @@ class SignalLeaf(QScrollArea):
         self._press = press
         self._frame = self._document.frame(press) if press is not None else None
         self.tape.show_frame(self._frame)
+        self.overview.show_take(presses[0] if presses else None)
+        self.recorded.show_press(press)
         best = self._frame.best if self._frame is not None else None
         self.bits.show_reading(best)
         self.overlay.show_presses(presses if len(presses) > 1 else [])
@@ -111,12 +122,14 @@ class SignalLeaf(QScrollArea):
             (self.tape, one and wrapped),
             (self.strip, one and not wrapped),
             (self.wrap, one),
+            (self.recorded, one),
             (self.bits, has_bits),
             (self.base, has_bits),
             (self.copy, has_bits),
             (self._facts, has_bits),
             (self.same_key, one and self.same_key.sizeHint().height() > 0),
             (self.overlay, several),
+            (self.align, several),
         ):
             widget.setVisible(visible)
 
@@ -131,6 +144,10 @@ class SignalLeaf(QScrollArea):
         self._measure.setFont(digit_font(12) if text else text_font(ASIDE_PX))
         self._measure.setStyleSheet(f"color: {colour('attention' if text else 'quiet').name()}; font-size: 12px")
         self._measure.setVisible(self._press is not None)
+
+    def _next_alignment(self) -> None:
+        self.overlay.align(not self.overlay.best_fit)
+        self.align.setText("lay them by the first edge" if self.overlay.best_fit else "lay them by best fit")
 
     def _next_base(self) -> None:
         self.bits.show_base(BASES[(BASES.index(self.bits.base) + 1) % len(BASES)])

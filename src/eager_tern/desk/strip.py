@@ -112,7 +112,7 @@ class StripTape(QWidget):
         painter.setPen(QPen(colour("ink"), 1.2))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         if self._frame is not None and self._frame.best is not None:
-            pulses, unit = self._frame.pulses, self._frame.best.clock.unit_us
+            pulses, unit = self._frame.as_read, self._frame.best.clock.unit_us
             start, end = max(pulses.start_us, self.from_us), min(pulses.end_us, self.to_us)
             here = QRectF(box.left() + (start - self.from_us) * scale, box.top(), (end - start) * scale, box.height())
             if end > start:

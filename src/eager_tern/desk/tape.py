@@ -49,7 +49,7 @@ class WrappedTape(QWidget):
         if frame is not None:
             reading = frame.best
             groups = bit_groups(reading) if reading is not None else []
-            self._lines = wrapped_lines(frame.pulses, reading, groups)
+            self._lines = wrapped_lines(frame.as_read, reading, groups)
             if reading is not None:
                 self._deviations = edge_deviations(frame.as_read.durations_us, reading.expected_us)
         self.updateGeometry()
@@ -89,7 +89,7 @@ class WrappedTape(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pulses = self._frame.pulses
+        pulses = self._frame.as_read
         edges = pulses.edge_times_us - pulses.start_us
         reading = self._frame.best
         scale = self._scale()
@@ -130,7 +130,7 @@ class WrappedTape(QWidget):
         if self._frame is None:
             return
         jaws = [t for t in (self._calipers.one_us, self._calipers.other_us) if t is not None]
-        start = self._frame.pulses.start_us
+        start = self._frame.as_read.start_us
         painter.setPen(QPen(colour("attention"), 1.6))
         for at in jaws:
             for number, line in enumerate(self._lines):
@@ -155,16 +155,16 @@ class WrappedTape(QWidget):
         at = self._time_at(event.position())
         if self._frame is None or at is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        edges = self._frame.pulses.edge_times_us
-        nearest = float(edges[np.argmin(np.abs(edges - self._frame.pulses.start_us - at))])
-        if abs(nearest - self._frame.pulses.start_us - at) * self._scale() <= NEAR_PX:
+        edges = self._frame.as_read.edge_times_us
+        nearest = float(edges[np.argmin(np.abs(edges - self._frame.as_read.start_us - at))])
+        if abs(nearest - self._frame.as_read.start_us - at) * self._scale() <= NEAR_PX:
             self._calipers.set_edge(nearest)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
         if self._frame is not None and event.key() in steps:
             extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self._calipers.step(self._frame.pulses.edge_times_us, steps[Qt.Key(event.key())], extend)
+            self._calipers.step(self._frame.as_read.edge_times_us, steps[Qt.Key(event.key())], extend)
         elif event.key() == Qt.Key.Key_Escape:
             self._calipers.clear()
         else:

@@ -141,6 +141,9 @@ def _style(p: Palette) -> str:
     QLineEdit {{ background: {p.card}; border: 1px solid {p.rule}; border-radius: 2px; padding: 3px 6px;
         selection-background-color: {p.attention}; selection-color: {p.on_attention}; }}
     QLineEdit:focus {{ border: 1px solid {p.attention}; }}
+    QDoubleSpinBox {{ background: {p.card}; border: 1px solid {p.rule}; border-radius: 2px; padding: 1px 4px;
+        font-size: {ASIDE_PX + 1}px; }}
+    QDoubleSpinBox:focus {{ border: 1px solid {p.attention}; }}
     QTabBar {{ background: transparent; }}
     QTabBar::tab {{ background: transparent; border: none; padding: 9px 2px 7px 2px; margin: 0 22px 0 0;
         color: {p.quiet}; border-bottom: 3px solid transparent; }}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
@@ -19,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from eager_tern.casebook.changes import Rename
+from eager_tern.casebook.changes import Delete, Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
@@ -175,6 +176,7 @@ class Window(QMainWindow):
         doc.pulses_heard.connect(self.header.level.add)
         doc.held_up.connect(self._hold_up)
         self.shots.troubled.connect(self.notice.say)
+        self.signal.recorded.threshold_asked.connect(self.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
         self.header.listen_asked.connect(self.toggle_listening)
         self.header.gadget_asked.connect(self.choose_gadget)
@@ -326,7 +328,21 @@ class Window(QMainWindow):
             self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
             return
         self.notice.hide()
-        importer = self.importer = Importer(paths, self.document.sheets)
+        self._import(Importer(paths, self.document.sheets))
+
+    def read_with_threshold(self, take_id: int, level: float) -> None:
+        """Read a take's samples again with a threshold set by hand; the presses found so far give way."""
+        take = next((t for t in self.document.takes() if t.id == take_id), None)
+        if take is None or self.importer is not None:
+            return
+        before = tuple(p.id for p in self.document.presses if p.take_id == take_id and not p.deleted)
+        hand = replace(take.by_hand, level=level)
+        importer = Importer([Path(take.path)], self.document.sheets, take.channel, hand)
+        importer.found.connect(lambda _: self.document.change(Delete(before)))
+        self._import(importer)
+
+    def _import(self, importer: Importer) -> None:
+        self.importer = importer
         importer.reading.connect(lambda name: self.notice.say(f"Reading {name} …", "Stop", importer.stop))
         importer.found.connect(lambda found, gadget_id=self.document.gadget.id: self._take_found(found, gadget_id))
         importer.failed.connect(self.notice.say)

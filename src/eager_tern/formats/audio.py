@@ -63,6 +63,23 @@ def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture
     return carrying or captures[:1]
 
 
+def samples_between(path: Path, channel: int, from_us: float, to_us: float) -> tuple[Values, float, float]:
+    """The samples of a stretch of time, their rate, and the time of the first. Raises InputError."""
+    import soundfile
+
+    try:
+        with soundfile.SoundFile(str(path)) as file:
+            first = min(max(int(from_us / 1e6 * file.samplerate), 0), file.frames)
+            count = min(int((to_us - from_us) / 1e6 * file.samplerate) + 2, file.frames - first)
+            file.seek(first)
+            values = file.read(max(count, 0), dtype="float32", always_2d=True)
+            if channel >= values.shape[1]:
+                raise InputError(path, f"has no channel {channel} any more")
+            return np.ascontiguousarray(values[:, channel]), file.samplerate, first / file.samplerate * 1e6
+    except soundfile.LibsndfileError:
+        raise InputError(path, "cannot be read any more") from None
+
+
 def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]) -> Capture | None:
     """The channel with its carrier taken off, if it is a carrier that makes up a good part of it."""
     import soundfile

@@ -35,6 +35,7 @@ class FileTake:
     polarity: Polarity | None
     take: TakeRead
     faint: tuple[Faint, ...] = ()
+    by_hand: ByHand = FOUND_OUT
 
 
 def read_file(
@@ -49,7 +50,8 @@ def read_file(
 
     Where no channel was asked for and some hold frames, those that hold none are left out.
     """
-    takes = [read_capture(c, sheets, by_hand) for c in read_captures(path, channel, samples, by_hand.level)]
+    captures = read_captures(path, channel, samples, by_hand.level)
+    takes = [replace(read_capture(capture, sheets, by_hand), by_hand=by_hand) for capture in captures]
     with_frames = [take for take in takes if take.take.presses]
     return takes if channel is not None or not with_frames else with_frames
 
@@ -95,6 +97,7 @@ def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: flo
         take_id = casebook.add_take(
             gadget_id, Path(capture.path).name, capture.format, started_at=started, polarity=found.polarity,
             sample_rate_hz=capture.sample_rate_hz, carrier_hz=take.pulses.carrier_hz,
+            path=str(Path(capture.path).absolute()), channel=capture.channel, by_hand=found.by_hand,
         )  # fmt: skip
         casebook.append_durations(take_id, signed_from_start(take.pulses))
         for reading in stray_readings(take):

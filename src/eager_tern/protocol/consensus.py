@@ -12,6 +12,7 @@ from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
 from eager_tern.protocol.reading import UNKNOWN, Reading
+from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
 MOST_WRONG = 1 / 6  # of the bits: with more, it is another frame
@@ -143,7 +144,7 @@ def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Fra
     """The model's frame found in the line about another one, whatever that was read as."""
     unit = _best(model).clock.unit_us
     times = np.arange(0.0, model.as_read.duration_us, unit / 8)
-    theirs = _level(model.as_read, times)
+    theirs = level_at(model.as_read, times)
     starts = edges[:-1:2]
     near = starts[np.abs(starts - frame.pulses.start_us) < REACH_UNITS * unit]
     if near.size == 0:
@@ -164,12 +165,8 @@ def _alike(pulses: Pulses, other: Pulses) -> bool:
         return False
     step = float(np.quantile(other.durations_us, 0.25)) / 8
     times = np.arange(0.0, max(pulses.duration_us, other.duration_us), step)
-    theirs = _level(other, times)
+    theirs = level_at(other, times)
     return any(
-        float(np.mean(_level(pulses, times + shift * step) == theirs)) > AGREES for shift in range(-SHIFTS, SHIFTS + 1)
+        float(np.mean(level_at(pulses, times + shift * step) == theirs)) > AGREES
+        for shift in range(-SHIFTS, SHIFTS + 1)
     )
-
-
-def _level(pulses: Pulses, times_us: np.ndarray) -> np.ndarray:
-    edges = np.concatenate(([0.0], np.cumsum(pulses.durations_us)))
-    return np.asarray(np.searchsorted(edges, times_us, side="right") % 2 == 1)

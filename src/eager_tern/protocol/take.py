@@ -77,6 +77,14 @@ def read_bursts(
     return _with_repeats(pulses, edges, frames, noise)
 
 
+def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
+    """A frame whose place is known, by itself; what stands round it is not looked at."""
+    readings = read_frame(burst, sheets)
+    if not reads_well(readings) and (mended := mend(burst, sheets)) is not None:
+        return Frame(first, last, burst, mended.readings, mended.how, mended.pulses)
+    return Frame(first, last, burst, readings)
+
+
 def _frame_of_sections(
     pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], at: int, sheets: Sequence[Sheet]
 ) -> tuple[Frame | None, int]:
