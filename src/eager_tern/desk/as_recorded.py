@@ -197,6 +197,7 @@ def _number(unit: str, none: str, least: float, most: float, name: str) -> QDoub
     box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     box.setKeyboardTracking(False)
     box.setAccessibleName(name)
+    box.lineEdit().setAccessibleName(name)
     box.setFixedWidth(118 if unit == "µs" else 72)
     return box
 

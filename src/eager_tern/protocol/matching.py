@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -74,16 +75,17 @@ def _lengths(template: PairTemplate, bits: Bits) -> Floats:
 
 def _first_clock(d: Floats, template: PairTemplate, sheet: Sheet) -> Clock:
     """The best of a coarse grid of clocks and excesses, tried all at once."""
-    units, excesses = _clock_grid(sheet)
+    units, excesses = _clock_grid(sheet.unit_us, sheet.tolerance)
     cost = _decide(d, template, units, excesses)[1] / units**2
     best = int(np.argmin(cost))
     return Clock(float(units[best]), float(excesses[best]), 0.0)
 
 
-def _clock_grid(sheet: Sheet) -> tuple[Floats, Floats]:
+@lru_cache(maxsize=256)
+def _clock_grid(unit_us: float, tolerance: float) -> tuple[Floats, Floats]:
     """Units and excesses (µs) that the search begins with, every unit with every excess."""
-    steps = max(3, round(0.9 * sheet.tolerance / CLOCK_STEP))
-    units, excesses = np.meshgrid(sheet.unit_us * (1 + CLOCK_STEP * np.arange(-steps, steps + 1)), EXCESSES)
+    steps = max(3, round(0.9 * tolerance / CLOCK_STEP))
+    units, excesses = np.meshgrid(unit_us * (1 + CLOCK_STEP * np.arange(-steps, steps + 1)), EXCESSES)
     return units.ravel(), (units * excesses).ravel()
 
 
@@ -120,7 +122,10 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     span = 1 + sheet.tolerance + 0.2
     if not total / span < float(d.sum()) / sheet.unit_us < total * span or d.size > total:
         return None
-    units, excesses = _clock_grid(sheet)
+    longest = _longest_run(sheet, kind)
+    if float(d.max()) > (longest + LARGEST_EXCESS) * sheet.unit_us * (1 + sheet.tolerance):
+        return None
+    units, excesses = _clock_grid(sheet.unit_us, sheet.tolerance)
     exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
     misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
     best = int(np.argmin(misfit))
@@ -136,6 +141,14 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
             spans = _grid_spans(sheet, kind, clock.unit_us, lead)
             return Match(sheet, kind, clock, bits, spans, grid_expected(clock, places))
     return None
+
+
+def _longest_run(sheet: Sheet, kind: FrameKind) -> float:
+    """The most units that marks or spaces in a row can have: two halves of neighbouring symbols, or a fixed pulse."""
+    fixed = [abs(p) for part in kind.parts for p in part.pulses or ()]
+    stretch = max(part.stretch for part in kind.parts)
+    ends = [abs(symbol[i]) for symbol in (sheet.zero, sheet.one) for i in (0, -1)]
+    return max([2 * max(ends) * stretch, *(f + max(ends) * stretch for f in fixed)])
 
 
 def _width(sheet: Sheet) -> int:
