@@ -32,8 +32,12 @@ SWING = 0.6
 
 
 def recognises(head: bytes) -> bool:
-    """RIFF or RF64 with WAVE, or FLAC."""
-    return (head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE") or head[:4] == b"fLaC"
+    """RIFF or RF64 with WAVE, AIFF, or one of the formats that begin with a word of their own."""
+    return (
+        (head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE")
+        or (head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC"))
+        or head[:4] in (b"fLaC", b".snd", b"OggS", b"caff", b"riff")
+    )
 
 
 def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture]:

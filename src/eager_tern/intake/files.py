@@ -9,6 +9,7 @@ from pathlib import Path
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
+from eager_tern.formats import vcd
 from eager_tern.formats.capture import Capture
 from eager_tern.formats.iq import Description
 from eager_tern.formats.registry import read_captures
@@ -53,7 +54,21 @@ def read_file(
     captures = read_captures(path, channel, samples, by_hand.level)
     takes = [replace(read_capture(capture, sheets, by_hand), by_hand=by_hand) for capture in captures]
     with_frames = [take for take in takes if take.take.presses]
-    return takes if channel is not None or not with_frames else with_frames
+    if channel is not None or not with_frames:
+        return takes
+    return _distinct(with_frames) if with_frames[0].capture.format == vcd.NAME else with_frames
+
+
+def _distinct(takes: Sequence[FileTake]) -> list[FileTake]:
+    """Takes without those that say the same as one before: a simulator dumps a line in each module it goes through."""
+    seen: list[list[tuple[int, bytes]]] = []
+    distinct = []
+    for take in takes:
+        frames = [(round(f.pulses.start_us / 1000), f.best.bits.tobytes() if f.best else b"") for f in take.take.frames]
+        if frames not in seen:
+            seen.append(frames)
+            distinct.append(take)
+    return distinct
 
 
 def read_capture(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> FileTake:

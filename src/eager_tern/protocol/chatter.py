@@ -48,9 +48,9 @@ def _known(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame |
                 break
             part = pulses.part(at, at + size - 1)
             readings = tuple(r for r in read_frame(part, fitting) if r.protocol != UNKNOWN)
-            if not readings or not _steady(readings[0]):
+            if not readings or not _steady(readings[0]) or not readings[0].checks_hold:
                 continue
-            rank = (size + 100 * readings[0].checks_hold, -readings[0].clock.rms_us)
+            rank = (size, -readings[0].clock.rms_us)
             if best is None or rank > best[0]:
                 best = rank, Frame(at, at + size - 1, part, readings)
     return best[1] if best is not None else None

@@ -38,16 +38,25 @@ def reads_well(readings: Sequence[Reading]) -> bool:
     return best.checks_hold and (best.protocol != UNKNOWN or best.clock.rms_us < CLEAN * best.clock.unit_us)
 
 
+def has_glitches(durations_us: Floats) -> bool:
+    """Whether some pulses are far too short beside the others."""
+    return bool(durations_us.min() < SHORT * np.quantile(durations_us, 0.25))
+
+
 def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst, without what does not belong to it; None where that finds none of a known protocol."""
     if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_US:
         return None
+    return leave_out_glitches(pulses, sheets) or fit_known(pulses, sheets)
+
+
+def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
+    """The frame in a burst without the few pulses that are too short for it, if it then reads well."""
     without, count = _without_glitches(pulses)
-    if count:
-        readings = read_frame(without, sheets)
-        if reads_well(readings) and not readings[0].stands_for_repeat:
-            return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
-    return fit_known(pulses, sheets)
+    readings = read_frame(without, sheets) if count else ()
+    if not reads_well(readings) or readings[0].stands_for_repeat:
+        return None
+    return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
 
 
 def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import agreed
-from eager_tern.protocol.damaged import Mended, mend, raw_range, reads_well
+from eager_tern.protocol.damaged import Mended, has_glitches, leave_out_glitches, mend, raw_range, reads_well
 from eager_tern.protocol.presses import Frame, Press, group_presses
 from eager_tern.protocol.reading import UNKNOWN, read_frame
 from eager_tern.protocol.schema import Sheet
@@ -60,21 +60,35 @@ def read_bursts(
     while at < len(bursts):
         frame, count = _frame_of_sections(pulses, edges, bursts, at, sheets)
         first, last = bursts[at][0], bursts[at + count - 1][1]
-        if frame is not None and reads_well(frame.readings):
+        unknown = frame is not None and frame.best is not None and frame.best.protocol == UNKNOWN
+        rest_of_frame = cut and at == 0
+        suspicious = unknown and (rest_of_frame or has_glitches(pulses.durations_us[first : last + 1]))
+        if frame is not None and reads_well(frame.readings) and not suspicious:
             frames.append(frame)
         else:
             burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-            found = frames_in_chatter(burst, first, sheets) if last - first + 1 >= FEWEST_IN_CHATTER else []
-            if not found and looks and (mended := mend(burst, sheets)) is not None:
-                found = [_mended_frame(burst, first, mended)]
+            found = _looked_at_closely(burst, first, sheets, looks > 0)
             looks -= not found and looks > 0
-            rest_of_frame = cut and at == 0
-            if not found and frame is not None and not rest_of_frame:
+            if not found and frame is not None:
                 found = [frame]
+            if rest_of_frame:  # what it lacks may be its greater part
+                found = [f for f in found if f.best is not None and f.best.protocol != UNKNOWN]
             frames += found
             noise += _between_frames(first, last, found)
         at += count
     return _with_repeats(pulses, edges, frames, noise)
+
+
+def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_length: bool) -> list[Frame]:
+    """The frames in a burst that does not read as it is: without stray pulses, in chatter, or as the likeliest one."""
+    size = burst.durations_us.size
+    if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
+        return [_mended_frame(burst, offset, mended)]
+    if size >= FEWEST_IN_CHATTER and (found := frames_in_chatter(burst, offset, sheets)):
+        return found
+    if at_length and (mended := mend(burst, sheets)) is not None:
+        return [_mended_frame(burst, offset, mended)]
+    return []
 
 
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:

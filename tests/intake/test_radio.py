@@ -1,0 +1,145 @@
+"""Radio recordings, unstripped carriers: found, told apart, tuned to and read, in noise too."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from eager_tern.formats import iq
+from eager_tern.formats.iq import Description
+from eager_tern.intake.files import FileTake, read_file
+from eager_tern.protocol.loading import library
+from eager_tern.signal.carrier import find_carrier, strip_carrier
+from eager_tern.signal.values import Pulses, pulses_from_signed
+from tests.handsets import join, nec
+from tests.radio import code_24, on_off, save_sigmf, two_tones, unstripped, with_noise
+
+REST = -120_000.0
+
+
+def sending(rng: np.random.Generator, count: int, unit_us: float, repeats: int = 1) -> tuple[list[float], list[str]]:
+    signed, codes = [REST], []
+    for _ in range(count):
+        bits = rng.integers(0, 2, 24).tolist()
+        codes.append("".join(map(str, bits)))
+        signed += [*code_24(bits, unit_us, repeats), REST]
+    return signed, codes
+
+
+def codes_of(take: FileTake) -> list[str]:
+    return ["".join(map(str, press.lead.best.bits)) for press in take.take.presses if press.lead.best is not None]
+
+
+@pytest.mark.parametrize("datatype", ["cu8", "ci8", "ci16_le", "ci16_be", "cf32_le", "cf64_le"])
+def test_every_sample_type(tmp_path: Path, rng: np.random.Generator, datatype: str) -> None:
+    signed, codes = sending(rng, 2, 350)
+    signal = with_noise(on_off(signed, 250_000, 31_000), rng, 250_000, 350, 30)
+    (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, datatype), library())
+    assert codes_of(take) == codes
+    assert take.capture.keying == "ook"
+    assert take.take.pulses.carrier_hz == pytest.approx(433_951_000, abs=150)
+    assert take.capture.notes[0].text == "window shutter"
+    assert not take.faint
+
+
+def test_two_tones_and_their_deviation(tmp_path: Path, rng: np.random.Generator) -> None:
+    signed, codes = sending(rng, 3, 400)
+    signal = with_noise(two_tones(signed, 250_000, -20_000, 15_000), rng, 250_000, 400, 25)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8"), library())
+    assert codes_of(takes[0]) == codes
+    assert takes[0].capture.keying == "fsk"
+    assert takes[0].capture.bursts[0].deviation_hz == pytest.approx(15_000, rel=0.02)
+
+
+def test_a_carrier_turned_down_is_told_from_one_switched_off(tmp_path: Path, rng: np.random.Generator) -> None:
+    signed, codes = sending(rng, 2, 400)
+    signal = with_noise(on_off(signed, 250_000, 40_000, low=0.4), rng, 250_000, 400, 30)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cf32_le"), library())
+    assert takes[0].capture.keying == "ask"
+    assert codes_of(takes[0]) == codes
+
+
+def test_transmitters_come_apart(tmp_path: Path, rng: np.random.Generator) -> None:
+    one, codes = sending(rng, 3, 350)
+    other, other_codes = sending(rng, 3, 300)
+    a, b = on_off(one, 250_000, 45_000), 0.6 * on_off(other, 250_000, -30_000)
+    size = min(a.size, b.size)
+    signal = with_noise(a[:size] + b[:size], rng, 250_000, 350, 30)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "ci16_le"), library())
+    assert sorted(codes_of(take) for take in takes) == sorted([codes, other_codes[: len(codes_of(takes[1]))]])
+    assert len({take.capture.channel for take in takes}) == 2
+
+
+@pytest.mark.parametrize(
+    ("keying", "db", "rate", "datatype"), [("ook", 10.0, 250_000, "cu8"), ("fsk", 7.6, 1_000_000, "cf32_le")]
+)
+def test_half_of_the_faint_frames_are_read(
+    tmp_path: Path, rng: np.random.Generator, keying: str, db: float, rate: int, datatype: str
+) -> None:
+    signed, codes = sending(rng, 8, 350)
+    clean = on_off(signed, rate, 31_234) if keying == "ook" else two_tones(signed, rate, 31_234, 20_000)
+    signal = with_noise(clean, rng, rate, 350, db)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, rate, datatype), library())
+    assert len(set(codes_of(takes[0])) & set(codes)) >= 4
+    mended = [frame.mended for frame in takes[0].take.frames]
+    assert any("too faint" in words for words in mended)
+
+
+def test_nothing_is_found_in_noise(tmp_path: Path, rng: np.random.Generator) -> None:
+    signal = with_noise(np.zeros(500_000), rng, 250_000, 350, 10)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8"), library())
+    assert not any(take.take.frames for take in takes)
+
+
+def test_bare_samples_with_type_and_rate(tmp_path: Path, rng: np.random.Generator) -> None:
+    signed, codes = sending(rng, 1, 350)
+    signal = with_noise(on_off(signed, 250_000, 31_000), rng, 250_000, 350, 30)
+    pair = save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8")
+    raw = tmp_path / "bare.cu8"
+    raw.write_bytes(pair.with_suffix(".sigmf-data").read_bytes())
+    (take,) = read_file(raw, library(), samples=Description("cu8", 250_000))
+    assert codes_of(take) == codes
+
+
+def test_what_is_written_is_read_back(tmp_path: Path, rng: np.random.Generator) -> None:
+    pulses = pulses_from_signed(np.array([-9000.0, *nec(0x5B, 0x16, 1)]) + rng.uniform(-20, 20, 1 + len(nec(1, 1, 1))))
+    iq.write(tmp_path / "w.sigmf-meta", pulses)
+    (take,) = read_file(tmp_path / "w.sigmf-data", library())
+    np.testing.assert_allclose(take.take.pulses.durations_us, pulses.durations_us, atol=2.0)
+    import sigmf
+
+    sigmf.fromfile(str(tmp_path / "w.sigmf-meta")).validate()
+
+
+@pytest.mark.parametrize(
+    ("rate", "carrier", "duty"), [(250_000, 38_000, 0.33), (200_000, 36_000, 0.5), (384_000, 56_000, 0.25)]
+)
+def test_an_unstripped_carrier(tmp_path: Path, rng: np.random.Generator, rate: int, carrier: int, duty: float) -> None:
+    signed = [-100e3, *nec(0x21, 0x35), -100e3]
+    line = 0.8 * unstripped(signed, rate, carrier, duty) + rng.normal(0, 0.01, int(sum(map(abs, signed)) * rate / 1e6))
+    soundfile.write(tmp_path / "a.wav", line - line.mean(), rate, subtype="PCM_16")
+    (take,) = read_file(tmp_path / "a.wav", library())
+    assert take.take.presses[0].lead.best is not None
+    assert take.take.presses[0].lead.best.fields == {"address": 0x21, "command": 0x35}
+    assert take.take.pulses.carrier_hz == pytest.approx(carrier, rel=0.002)
+    assert take.capture.duty == pytest.approx(duty, abs=0.05)
+    truth = np.abs(join(nec(0x21, 0x35)))[:-1]
+    assert np.abs(take.take.frames[0].pulses.durations_us - truth).max() < 1e6 / carrier
+
+
+def test_the_carrier_of_a_logic_recording(rng: np.random.Generator) -> None:
+    period = 1e6 / 38_000
+    signed: list[float] = []
+    for d in join(nec(3, 4)):
+        cycles = round(d / period)
+        signed += [period / 3, -period * 2 / 3] * cycles if d > 0 else [d]
+    pulses = pulses_from_signed(np.array(signed) + rng.normal(0, 0.3, len(signed)))
+    stripped, carrier = strip_carrier(pulses)
+    assert carrier is not None
+    assert carrier.frequency_hz == pytest.approx(38_000, rel=0.002)
+    assert carrier.duty == pytest.approx(1 / 3, abs=0.02)
+    assert np.abs(stripped.durations_us - np.abs(join(nec(3, 4)))[:-1]).max() < period
+    assert find_carrier(Pulses(np.abs(join(nec(3, 4)))[:-1])) is None

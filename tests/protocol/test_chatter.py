@@ -1,0 +1,129 @@
+"""Frames in a receiver's chatter, frames with stray pulses, and repeats that repair one another."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.damaged import mend
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.take import TakeRead, read_edges, read_pulses
+from eager_tern.signal.by_hand import ByHand, without_short
+from eager_tern.signal.values import Edges, Pulses, pulses_from_signed
+from tests.handsets import join, nec, record, sony
+from tests.radio import code_24
+
+KINDS = {
+    "exponential": lambda rng, n: 30 + rng.exponential(150, n),
+    "even": lambda rng, n: rng.uniform(50, 600, n),
+    "log-normal": lambda rng, n: rng.lognormal(np.log(200), 0.8, n),
+    "polled": lambda rng, n: np.maximum(1, rng.poisson(5, n)) * 50.0,
+}
+
+
+def chatter(rng: np.random.Generator, kind: str, length_us: float) -> list[float]:
+    """Full-swing pulses of random lengths, beginning and ending with a mark."""
+    d = KINDS[kind](rng, int(length_us / 40))
+    d = d[: int(np.searchsorted(np.cumsum(d), length_us)) | 1]
+    return (d * np.where(np.arange(d.size) % 2 == 0, 1, -1)).tolist()
+
+
+def bits_of(frame: Frame) -> str:
+    return "".join(map(str, frame.best.bits)) if frame.best is not None else ""
+
+
+def read(signed: list[float]) -> TakeRead:
+    return read_pulses(pulses_from_signed(np.array(signed)), library())
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_chatter_alone_holds_no_frame(rng: np.random.Generator, kind: str) -> None:
+    assert read(chatter(rng, kind, 20e6)).frames == []
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("glitch", [False, True])
+def test_frames_are_found_in_chatter(rng: np.random.Generator, kind: str, glitch: bool) -> None:
+    signed: list[float] = []
+    sent = []
+    for _ in range(10):
+        signed += [*chatter(rng, kind, 150e3), -300.0]
+        bits = rng.integers(0, 2, 24).tolist()
+        sent.append("".join(map(str, bits)))
+        once = code_24(bits, rng.uniform(250, 480))
+        for number in range(4):
+            frame = [d + rng.normal(0, 10) for d in once]
+            if glitch and number == 0:
+                at = int(rng.integers(6, 40))
+                part = frame[at]
+                rest = np.sign(part) * (abs(part) - 60) / 2
+                frame[at : at + 1] = [rest, -np.sign(part) * 60, rest]
+            signed += frame
+    found = read(signed)
+    right = sum(bits_of(frame) in sent for frame in found.frames)
+    assert right >= 39
+    assert len(found.frames) - right <= 1
+    if not glitch:
+        assert [bits_of(press.lead) for press in found.presses] == sent
+        assert all(len(press.frames) == 4 for press in found.presses)
+
+
+def with_glitch(signed: list[float], at: int, length: float = 80.0) -> list[float]:
+    part = signed[at]
+    rest = float(np.sign(part)) * (abs(part) - length) / 2
+    return [*signed[:at], rest, -float(np.sign(part)) * length, rest, *signed[at + 1 :]]
+
+
+@pytest.mark.parametrize("at", [0, 1, 2, 9, 30, 65])
+def test_a_stray_pulse_in_a_frame_is_left_out_and_said(rng: np.random.Generator, at: int) -> None:
+    signed = with_glitch(join(nec(0x5B, 0x16))[:-1].tolist(), at)
+    found = read(record(signed, rng, jitter_us=15, excess_us=40).tolist())
+    (frame,) = found.frames
+    assert frame.best is not None
+    assert frame.best.fields == {"address": 0x5B, "command": 0x16}
+    assert frame.mended
+    assert frame.pulses.durations_us.size == 69  # as measured, with nothing taken out
+    assert frame.as_read.durations_us.size == 67
+
+
+def test_a_stray_pulse_before_a_frame_is_left_out(rng: np.random.Generator) -> None:
+    signed = [90.0, -3000.0, *join(nec(0x5B, 0x16))[:-1].tolist()]
+    mended = mend(pulses_from_signed(np.array(signed)), library())
+    assert mended is not None
+    assert mended.readings[0].fields == {"address": 0x5B, "command": 0x16}
+    assert mended.pulses.start_us == pytest.approx(3090, abs=100)
+
+
+def test_repeats_repair_one_another(rng: np.random.Generator) -> None:
+    frame = join(sony(50, 21, 1)).tolist()
+    covered = -sum(map(abs, frame[7:10]))  # a mark that a hand covered
+    damaged = [*frame[:7], covered, *frame[10:]]
+    found = read([*damaged, *frame, *frame])
+    (press,) = found.presses
+    assert [bits_of(f) for f in press.frames] == [bits_of(press.frames[1])] * 3
+    assert press.frames[0].mended
+    assert press.frames[1].mended == ""
+
+
+def test_two_keys_in_quick_succession_are_not_made_one(rng: np.random.Generator) -> None:
+    found = read([*nec(1, 2), *nec(1, 3)])
+    assert [p.lead.best.fields["command"] for p in found.presses if p.lead.best is not None] == [2, 3]
+    assert not any(frame.mended for frame in found.frames)
+
+
+def test_a_frame_cut_by_the_start_of_the_recording_is_no_frame_of_its_own() -> None:
+    whole = np.abs(join(nec(0x5B, 0x16, 1)))
+    rest = whole[20:]  # begins within a mark
+    edges = Edges(np.cumsum(rest)[:-1], True, 0.0, float(rest.sum()))
+    _, found = read_edges(edges, library(), ByHand(polarity="mark-high"))
+    assert [frame.best.kind for frame in found.frames if frame.best is not None] == ["repeat code"]
+    assert found.presses[0].first_missed
+    assert found.noise[0][0] == 0
+
+
+def test_short_pulses_can_be_left_out() -> None:
+    pulses = Pulses(np.array([500.0, 40.0, 300.0, 600.0, 30.0, 700.0, 400.0]), 100.0)
+    assert without_short(pulses, 50).durations_us.tolist() == [840.0, 1330.0, 400.0]
+    assert without_short(pulses, 50).start_us == 100.0
+    assert without_short(Pulses(np.array([10.0])), 50).durations_us.size == 0
