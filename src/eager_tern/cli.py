@@ -79,6 +79,8 @@ def read(
         for one in found:
             for warning in one.capture.warnings:
                 _complain(f"{path}: {warning}; what could be read of it is reported")
+            for advice in one.advice:
+                _complain(f"{path}: {advice}")
         takes += found
     if as_json:
         _print_json(readings_document(takes, noise))

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from eager_tern.casebook.values import bit_text
+from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
@@ -60,8 +61,13 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         **({"deviation_hz": round(float(np.median(burst_deviations)), 1)} if any(burst_deviations) else {}),
         **({"carrier_duty": round(capture.duty, 3)} if capture.duty is not None else {}),
         **({"channel_name": capture.channel_name} if capture.channel_name else {}),
+        **({"notes": [_note(note) for note in capture.notes]} if capture.notes else {}),
         "frames": frames,
     }
+
+
+def _note(note: Note) -> dict[str, Any]:
+    return {"start_us": round(note.start_us, 2), "end_us": round(note.end_us, 2), "text": note.text}
 
 
 def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
@@ -126,8 +132,9 @@ def describe_take(found: FileTake, with_noise: bool) -> list[str]:
     for press in take.presses:
         lead, more = press.lead, len(press.frames) - 1
         repeats = f", {more} {'repeat' if more == 1 else 'repeats'}" if more else ""
+        mended = f", {lead.mended}" if lead.mended else ""
         missed = ", only repeats: the first frame was missed" if press.first_missed else ""
-        lines.append(f"  {press.start_us / 1e6:10.4f} s  {_words(lead.best)}{repeats}{missed}")
+        lines.append(f"  {press.start_us / 1e6:10.4f} s  {_words(lead.best)}{repeats}{missed}{mended}")
     if with_noise and take.noise:
         lines.append(f"  {len(take.noise)} stretches that are no signal")
     return lines

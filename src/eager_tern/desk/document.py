@@ -377,8 +377,11 @@ class Document(QObject):
                 self._add(self.casebook.presses(take_id=take_id))
             self.presses_changed.emit()
             self.select(tuple(ids[:1]))
-        if not ids:
-            self.troubled.emit(f"{Path(found.capture.path).name}: no frames were found in it; the recording is kept")
+        name = Path(found.capture.path).name
+        for advice in found.advice:
+            self.troubled.emit(f"{name}: {advice}")
+        if not ids and not found.advice:
+            self.troubled.emit(f"{name}: no frames were found in it; the recording is kept")
 
     @property
     def listening(self) -> bool:
@@ -405,6 +408,9 @@ class Document(QObject):
         except InputError as error:
             self.troubled.emit(f"{error}; what is recorded meanwhile is kept in memory")
             return
+        if heard.news:
+            self.troubled.emit(heard.news)
+            self._takes = {take.id: take for take in self.casebook.takes()} if self.casebook is not None else {}
         if not heard.press_ids and not heard.stray_ids:
             return
         self._take_in(self._listening.take_id, heard)

@@ -10,7 +10,7 @@ from pathlib import Path
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
 from eager_tern.formats import vcd
-from eager_tern.formats.capture import Capture
+from eager_tern.formats.capture import Capture, Note
 from eager_tern.formats.iq import Description
 from eager_tern.formats.registry import read_captures
 from eager_tern.intake.faint import FAINT, Faint, clearest_pulses
@@ -19,6 +19,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import FEWEST_CHECK_BITS
 from eager_tern.protocol.take import TakeRead, read_edges, read_marks
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.signal.quality import advice_on
 from eager_tern.signal.values import Polarity, signed_from_start
 
 PROVEN = 0.95  # that a faint frame is right whose checks hold
@@ -37,6 +38,11 @@ class FileTake:
     take: TakeRead
     faint: tuple[Faint, ...] = ()
     by_hand: ByHand = FOUND_OUT
+
+    @property
+    def advice(self) -> tuple[str, ...]:
+        """What is wrong with the recording, and what to try."""
+        return advice_on(self.take.pulses, self.capture.sample_rate_hz, len(self.take.frames))
 
 
 def read_file(
@@ -118,9 +124,19 @@ def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: flo
         for reading in stray_readings(take):
             casebook.put_press(take_id, reading, stray=True, caught_at=started + reading.start_us / 1e6)
         return [
-            casebook.put_press(take_id, press_reading(press), caught_at=started + press.start_us / 1e6)
+            casebook.put_press(
+                take_id,
+                press_reading(press),
+                caught_at=started + press.start_us / 1e6,
+                label=_noted(capture.notes, press.start_us),
+            )
             for press in take.presses
         ]
+
+
+def _noted(notes: Sequence[Note], at_us: float) -> str:
+    """What the file calls the stretch that a press begins in."""
+    return next((note.text for note in notes if note.start_us - 1 <= at_us < note.end_us), "")
 
 
 def stray_readings(take: TakeRead) -> list[PressReading]:

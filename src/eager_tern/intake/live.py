@@ -14,7 +14,11 @@ from eager_tern.protocol.presses import Frame, Press, grown_or_begun
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_bursts
 from eager_tern.signal.bursts import SURE_GAP_US
+from eager_tern.signal.by_hand import ByHand
+from eager_tern.signal.quality import rests_in_marks
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+
+INVERTED = "The source's levels are inverted: marks and spaces are taken the other way round from here on."
 
 
 @dataclass(frozen=True)
@@ -23,6 +27,7 @@ class Heard:
 
     press_ids: tuple[int, ...] = ()
     stray_ids: tuple[int, ...] = ()
+    news: str = ""
 
 
 class Listening:
@@ -46,6 +51,7 @@ class Listening:
         self._index = 0  # index of their first mark among the take's pulses
         self._press: Press | None = None
         self._unsaved: list[Floats] = []
+        self._turned = False  # whether the source calls marks what are spaces
 
     def hear(self, signed_us: Floats) -> Heard:
         """Take durations in. Raises InputError where the disk refuses them; they are then kept for the next call."""
@@ -53,8 +59,13 @@ class Listening:
         heard = np.concatenate(self._unsaved)
         self._casebook.append_durations(self.take_id, heard)
         self._unsaved.clear()
-        self._waiting = np.concatenate((self._waiting, heard))
-        return self._read(self._whole())
+        self._waiting = np.concatenate((self._waiting, -heard if self._turned else heard))
+        news = ""
+        if self._index == 0 and not self._turned and rests_in_marks(self._waiting, SURE_GAP_US):
+            self._turned, self._waiting = True, -self._waiting
+            self._casebook.set_by_hand(self.take_id, ByHand(polarity="mark-low"))
+            news = INVERTED
+        return replace(self._read(self._whole()), news=news)
 
     def finish(self) -> Heard:
         """Read what is left, as if silence followed. Raises InputError where the disk still refuses what it refused."""

@@ -1,0 +1,34 @@
+"""What is wrong with a recording, and what to try: told to whoever made it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from eager_tern.signal.values import Floats, Pulses
+
+FEWEST_SAMPLES = 4.0  # in a short pulse: with fewer, lengths look uneven that are not
+FEWEST_PULSES = 20
+CHATTER_US = 300.0  # usual pulse of a receiver that hears nothing
+
+
+def advice_on(pulses: Pulses, sample_rate_hz: float | None, frames: int) -> tuple[str, ...]:
+    """Sentences about a take of which so many frames could be read; empty where all is well."""
+    d = pulses.durations_us
+    if d.size == 0:
+        return ("there is no signal in it: is the receiver connected, and does its line change?",)
+    found = []
+    short = float(np.quantile(d, 0.2))
+    if sample_rate_hz and d.size >= FEWEST_PULSES and short * sample_rate_hz / 1e6 < FEWEST_SAMPLES:
+        samples = short * sample_rate_hz / 1e6
+        found.append(f"it is too coarse, about {samples:.0f} samples a pulse: record with a higher sample rate")
+    busy = float(d[1::2].max(initial=0.0)) < 20_000 and d.size > 500
+    if frames == 0 and busy and float(np.median(d)) < CHATTER_US:
+        found.append("it is full of chatter without a frame: the receiver hears nothing, bring the gadget nearer")
+    return tuple(found)
+
+
+def rests_in_marks(signed_us: Floats, gap_us: float) -> bool:
+    """Whether a live line has its silences where its marks should be."""
+    long_marks = int(np.sum(signed_us >= gap_us))
+    long_spaces = int(np.sum(signed_us <= -gap_us))
+    return long_marks >= 2 and long_spaces == 0 and signed_us.size >= FEWEST_PULSES
