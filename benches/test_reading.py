@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -10,11 +11,13 @@ import pytest
 import soundfile
 from tests.files import audio_line
 from tests.handsets import evening
+from tests.radio import code_24, on_off, save_sigmf, two_tones, with_noise
 
 from benches.conftest import in_turn, process
+from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
-from eager_tern.signal.values import pulses_from_signed
+from eager_tern.signal.values import Pulses, pulses_from_signed
 
 RATE = 48_000
 BARE = """
@@ -45,7 +48,7 @@ def write_evening(path: Path, minutes: int, every_s: float) -> int:
 
 @pytest.mark.parametrize("every_s", [1.5, 10.0])
 def test_ten_minutes_of_wav(tmp_path: Path, script: Callable[[str, str], Path], every_s: float) -> None:
-    """Aim: at most 6 times a bare threshold-and-diff pass, and 4 times the samples as float32."""
+    """Aim: at most 4 times a bare threshold-and-diff pass, and 4 times the samples as float32."""
     wav = tmp_path / "ten.wav"
     size = write_evening(wav, 10, every_s)
     bare = script("bare.py", BARE)
@@ -64,6 +67,42 @@ def test_time_grows_with_length(tmp_path: Path) -> None:
         run = process("-m", "eager_tern", "read", "--json", tmp_path / "w.wav")
         times.append(in_turn(run, run, 2)[0])
     print(f"\n5, 10, 20 minutes: {times[0]:.2f}, {times[1]:.2f}, {times[2]:.2f} s")
+
+
+def test_a_minute_of_chatter() -> None:
+    """Aim: no false frame; a few seconds."""
+    rng = np.random.default_rng(4)
+    for name, d in (("exponential", 30 + rng.exponential(150, 330_000)), ("even", rng.uniform(50, 600, 184_000))):
+        pulses = Pulses(d[: d.size - 1 + d.size % 2])
+        found = read_pulses(pulses, library())
+        run = lambda pulses=pulses: read_pulses(pulses, library())  # noqa: E731
+        bare = lambda d=d: np.flatnonzero(np.abs(np.diff(d)) < 0.4 * d[1:])  # noqa: E731
+        ours, _, ratio = in_turn(run, bare, 2)
+        told = f"{name}, {d.sum() / 1e6:.0f} s: {len(found.frames)} frames"
+        print(f"\n{told}, {ours:.2f} s, {ratio:.0f} times a diff")
+
+
+@pytest.mark.parametrize(("keying", "db"), [("ook", 10.0), ("ook", 8.0), ("fsk", 7.6), ("fsk", 6.0)])
+def test_faint_radio_frames(tmp_path: Path, keying: str, db: float) -> None:
+    """Aim: half of them at 10 dB (on-off) and 7.6 dB (two tones), a unit's energy over the noise's density."""
+    rng = np.random.default_rng(9)
+    signed, codes = [-120_000.0], []
+    for _ in range(30):
+        bits = rng.integers(0, 2, 24).tolist()
+        codes.append("".join(map(str, bits)))
+        signed += [*code_24(bits, 350), -120_000.0]
+    clean = on_off(signed, 250_000, 31_234) if keying == "ook" else two_tones(signed, 250_000, 31_234, 20_000)
+    path = save_sigmf(tmp_path / "a.sigmf-meta", with_noise(clean, rng, 250_000, 350, db), 250_000, "cu8")
+    start = time.perf_counter()
+    takes = read_file(path, library())
+    took = time.perf_counter() - start
+    got = {"".join(map(str, f.best.bits)) for take in takes for f in take.take.frames if f.best is not None}
+    samples = np.fromfile(path.with_suffix(".sigmf-data"), np.uint8)
+    start = time.perf_counter()
+    np.abs(np.fft.fft(samples[: samples.size // 256 * 256].reshape(-1, 256).astype(np.float32)))
+    bare = time.perf_counter() - start
+    told = f"{keying} at {db} dB: {len(got & set(codes))} of 30 right"
+    print(f"\n{told}, {took:.1f} s, {took / bare:.0f} times a bare FFT pass")
 
 
 def test_frames_a_second() -> None:

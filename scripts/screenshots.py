@@ -6,9 +6,36 @@ import os
 import sys
 import tempfile
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
+import numpy as np
+import soundfile
+
+from eager_tern.intake.files import FileTake, read_file
+from eager_tern.protocol.making import press_frames
+from eager_tern.protocol.schema import Sheet
+
 SIZE = (1280, 800)
+
+
+def sound_card_take(folder: Path, sheets: Sequence[Sheet]) -> FileTake:
+    """A press as a sound card with a coupling capacitor would have recorded it."""
+    rng = np.random.default_rng(5)
+    rate = 48_000
+    nec = next(sheet for sheet in sheets if sheet.id == "nec")
+    frames = np.concatenate([[-60_000.0], *press_frames(nec, {"address": 0x5B, "command": 0x16}, 2)])
+    ends = np.cumsum(np.abs(frames)) * rate / 1e6
+    at = np.minimum(np.searchsorted(ends, np.arange(int(ends[-1])), side="right"), frames.size - 1)
+    line = np.where(frames[at] > 0, -0.6, 0.6)
+    sag = np.empty_like(line)
+    level = line[0]
+    for i, value in enumerate(line):
+        level += (value - level) * 0.0006
+        sag[i] = level
+    path = folder / "projector-next.wav"
+    soundfile.write(path, line - sag + rng.normal(0, 0.012, line.size), rate)
+    return read_file(path, sheets)[0]
 
 
 def main(folder: Path) -> None:
@@ -74,6 +101,17 @@ def main(folder: Path) -> None:
     press("Zoom +", 0.5)
     shoot("listening")
     window.toggle_listening()
+    document.keep_take(sound_card_take(Path(home), document.sheets), document.gadget.id)
+    shoot("samples")
+    window.show_leaf("Shots")
+    window.shots.plan.setPlainText("temperature 16..24, mode cool dry\nblower low middle high")
+    window.shots.add.click()
+    for caught in presses[:3]:
+        document.take_shot(caught.id)
+    document.skip_shot()
+    window.shots.plan.setPlainText("Power\nhumidity 40..60 by 5")
+    shoot("shots")
+    window.show_leaf("Signal")
     window.choose_gadget(2)
     shoot("audio-guide")
     window.choose_gadget(3)
