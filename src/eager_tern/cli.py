@@ -143,7 +143,7 @@ def convert(
             _complain(f"{source}: {warning}; what could be read of it is written")
         if others:
             _complain(f"{source}: has {len(others)} more channels or takes, which are left out; --channel picks one")
-        write_pulses(target, first.marks(None if polarity == "auto" else polarity)[0])
+        write_pulses(target, first.marks(None if polarity == "auto" else polarity)[0], first.notes)
 
     _or_complain(work)
 

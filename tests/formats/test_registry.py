@@ -11,8 +11,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
+from eager_tern.formats.capture import Note
+from eager_tern.formats.iq import Description
 from eager_tern.formats.registry import read_captures, write_pulses
-from eager_tern.signal.values import Pulses
+from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.files import audio_line, write_audio, write_changes_csv, write_text
 from tests.handsets import IDLE_US, nec, record
 
@@ -121,3 +123,62 @@ def test_damaged_files_give_pulses_or_one_sentence(
     except InputError as error:
         assert "mutant" in str(error)
         assert "\n" not in str(error)
+
+
+@pytest.mark.parametrize("suffix", [".txt", ".csv", ".vcd", ".wav", ".sigmf-meta"])
+def test_every_format_gives_back_what_was_written(tmp_path: Path, rng: np.random.Generator, suffix: str) -> None:
+    pulses = pulses_from_signed(record([-30_000.0, *nec(3, 4, 1)], rng, jitter_us=20))
+    write_pulses(tmp_path / f"w{suffix}", pulses, (Note(1000.0, 2000.0, "lamp"),))
+    (capture,) = read_captures(tmp_path / f"w{suffix}")
+    again, _ = capture.marks()
+    exact = {".txt": 0.0, ".csv": 1e-6, ".vcd": 0.0011}.get(suffix, 2.0)
+    np.testing.assert_allclose(again.durations_us, pulses.durations_us, rtol=0, atol=exact)
+    assert again.start_us == pytest.approx(pulses.start_us, abs=max(exact, 1e-6))
+    if suffix == ".sigmf-meta":
+        assert capture.notes == (Note(1000.0, 2000.0, "lamp"),)
+
+
+@pytest.mark.parametrize(
+    ("meta", "words"),
+    [
+        ("{}", "global"),
+        ('{"global": {"core:datatype": "cu8"}}', "sample_rate"),
+        ('{"global": {"core:datatype": "cu9", "core:sample_rate": 1000}}', "cu9"),
+        ('{"global": {"core:datatype": "cu8", "core:sample_rate": -4}}', "greater than 0"),
+        ('{"global": {"core:datatype": "cu8", "core:sample_rate": 1e12}}', "not possible"),
+        ('{"global": {"core:datatype": "cu8", "core:sample_rate": 1000, "core:num_channels": 2}}', "several channels"),
+        ('{"global": 3', "json"),
+        ("[]", "object"),
+    ],
+)
+def test_a_wrong_description_is_told(tmp_path: Path, meta: str, words: str) -> None:
+    (tmp_path / "a.sigmf-meta").write_text(meta)
+    (tmp_path / "a.sigmf-data").write_bytes(bytes(4000))
+    with pytest.raises(InputError, match=f"(?i){words}") as caught:
+        read_captures(tmp_path / "a.sigmf-data")
+    assert "a.sigmf" in str(caught.value)
+
+
+def test_half_a_pair_is_told(tmp_path: Path) -> None:
+    (tmp_path / "a.sigmf-data").write_bytes(bytes(400))
+    with pytest.raises(InputError, match="description of the recording is missing"):
+        read_captures(tmp_path / "a.sigmf-data")
+    (tmp_path / "b.sigmf-meta").write_text('{"global": {"core:datatype": "cu8", "core:sample_rate": 1000}}')
+    with pytest.raises(InputError, match="other half"):
+        read_captures(tmp_path / "b.sigmf-meta")
+    (tmp_path / "c.cu8").write_bytes(bytes(400))
+    with pytest.raises(InputError, match="--samples and --rate"):
+        read_captures(tmp_path / "c.cu8")
+
+
+@given(st.binary(min_size=1, max_size=3000), st.sampled_from(["cu8", "ci16_le", "cf32_le", "rf32_be", "cf64_le"]))
+def test_any_bytes_are_samples_or_refused(data: bytes, datatype: str) -> None:
+    import tempfile
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.iq"
+        path.write_bytes(data)
+        try:
+            read_captures(path, samples=Description(datatype, 250_000))
+        except InputError as error:
+            assert str(path) in str(error)

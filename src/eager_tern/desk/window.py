@@ -41,7 +41,10 @@ from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.errors import InputError
 
 CASEBOOKS = f"Casebooks (*{SUFFIX})"
-RECORDINGS = "Recordings (*.txt *.csv *.wav *.flac *.h *.tern);;Protocol sheets (*.toml);;All files (*)"
+RECORDINGS = (
+    "Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data *.h *.tern);;"
+    "Protocol sheets (*.toml);;All files (*)"
+)
 KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
 WIDTH, HEIGHT = 1280, 800
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316

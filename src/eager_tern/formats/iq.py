@@ -40,6 +40,7 @@ WRITTEN_RATE_HZ = 250_000
 WRITTEN_LEVEL = 0.8
 REST_S = 0.02
 PIECE = 1 << 18
+LARGEST = 1e6  # of full scale: what is more is no sample
 
 
 @dataclass(frozen=True)
@@ -116,8 +117,10 @@ def open_recording(path: Path, description: Description) -> tuple[Recording, tup
 
 
 def _finite(values: NDArray[Any]) -> NDArray[np.float32]:
-    values = values.astype(np.float32, copy=False)
-    return values if np.isfinite(values).all() else np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
+    with np.errstate(over="ignore"):
+        values = values.astype(np.float32, copy=False)
+    usable = np.isfinite(values) & (np.abs(values) < LARGEST)
+    return values if usable.all() else np.where(usable, values, np.float32(0))
 
 
 def _type_of(datatype: str, path: Path) -> tuple[str, str]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Protocol
 
 from eager_tern.errors import InputError
 from eager_tern.formats import audio, casebook_file, iq, level_csv, timing_text, vcd
-from eager_tern.formats.capture import Capture
+from eager_tern.formats.capture import Capture, Note
 from eager_tern.signal.threshold import ThresholdSettings
 from eager_tern.signal.values import Pulses
 
@@ -105,10 +105,13 @@ def writer_of(path: Path) -> Format:
     raise InputError(path, f'cannot write the suffix "{path.suffix}"; known are {known}')
 
 
-def write_pulses(path: Path, pulses: Pulses) -> None:
-    """Write pulses in the format that the suffix names. Raises InputError."""
+def write_pulses(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
+    """Write pulses in the format that the suffix names, with notes where it takes them. Raises InputError."""
     form = writer_of(path)
     try:
-        form.write(path, pulses)
+        if form is iq:
+            iq.write(path, pulses, notes)
+        else:
+            form.write(path, pulses)
     except OSError as error:
         raise InputError(path, error.strerror or "cannot be written") from None
