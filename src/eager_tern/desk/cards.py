@@ -184,6 +184,8 @@ def _hold_card(press: Caught, best: Reading | None) -> Card:
         text = (
             f"The same frame again, its toggle bit still {best.fields['toggle']}: one press. The next press turns it."
         )
+    elif sheet is not None and press.repeats + 1 < sheet.press.count:
+        text = f"Such remotes send a frame {sheet.press.count} times or more; the others were not heard."
     elif sheet is not None and sheet.press.count > 1 and press.repeats < sheet.press.count:
         text = f"Every press sends its frame {sheet.press.count} times; this one was not held."
         title = f"{plural(press.repeats, 'repeat')}, as always"

@@ -17,7 +17,7 @@ NO_CASEBOOK = (
 NO_PRESS = (
     "Get the first press in",
     "Choose a source above, press Listen, and press a key on the handset: it arrives in the log. "
-    "Or drop a recording here: timing text, level CSV, WAV or FLAC.",
+    "Or drop a recording here: timing text, CSV, VCD, audio or IQ.",
 )
 NO_PORT = "No serial port was found on this machine. The simulated handsets need none."
 

@@ -17,6 +17,7 @@ SPAN_LOOK_S, SPAN_TONE_S = 2e-3, 150e-6
 SENT = 0.12  # of the marks' power
 LONGEST_SPACE_S = 7e-3
 SHORTEST_SPAN_S = 1e-3
+CLEARLY_THERE = 12.0  # energy of what is left of it over the noise's density
 TURNED_DOWN = 0.2  # of the marks' amplitude: from there on the carrier is not switched off
 
 
@@ -71,7 +72,9 @@ def keying_of(bursts: Sequence[Baseband]) -> Keying:
     if bursts[0].deviation_hz:
         return "fsk"
     low = [_low_level(_amplitude(burst)[0], burst) for burst in bursts]
-    return "ask" if float(np.median(low)) > TURNED_DOWN else "ook"
+    clear = [(part * b.level) ** 2 * LONGEST_LOOK_S / b.noise for part, b in zip(low, bursts, strict=True)]
+    turned_down = float(np.median(low)) > TURNED_DOWN and float(np.median(clear)) > CLEARLY_THERE
+    return "ask" if turned_down else "ook"
 
 
 def edges_of_burst(burst: Baseband) -> tuple[Floats, bool]:
