@@ -131,3 +131,42 @@ def test_what_is_written_is_read_back_exactly(tmp_path: Path, rng: np.random.Gen
     assert polarity == "mark-high"
     np.testing.assert_allclose(again.durations_us, pulses.durations_us, rtol=0, atol=1e-6)
     assert again.start_us == pytest.approx(pulses.start_us)
+
+
+@pytest.mark.parametrize(
+    ("text", "times", "warned"),
+    [
+        ("Time,Channel A\n(ms),(V)\n\n0,0.1\n1,3.2\n2,0.1\n", [1000, 2000], False),
+        ('"Zeit [s]";"Kanal 1"\r\n"0,0";"0"\r\n"1,5e-3";"1"\r\n"2e-3";"0"\r\n', [1500, 2000], False),
+        ("Model,ABC\nSampling,1e6\nSource,CH1\nSecond,Volt\n0,0\n1e-6,3\n2e-6,3\n3e-6,0\n", [1, 3], False),
+        ("Time [s],D0\n0,LOW\n0.1,HIGH\n0.2,LOW\n0.3,HI", [100_000, 200_000], True),
+        ("\ufeffTimestamp [ns],a\n0,0\n5000,1\n9000,0\n", [5, 9], False),
+        ("t/us|a\n0|0\n5|1\n9|0\n", [5, 9], False),
+        ("time_us,a\n0,0\n5,1\n7,x\n9,0\n", [5, 9], False),
+        ("# Time: now\nTime[s], Channel 0\n0.000000000, 1\n0.001, 0\n0.002, 1", [1000, 2000], False),
+    ],
+)
+def test_dialects(tmp_path: Path, text: str, times: list[float], warned: bool) -> None:
+    path = tmp_path / "d.csv"
+    path.write_text(text, newline="")
+    (capture,) = read(path)
+    assert capture.edges is not None
+    assert capture.edges.times_us.tolist() == pytest.approx(times)
+    assert bool(capture.warnings) == warned
+
+
+def test_an_empty_cell_keeps_the_level(tmp_path: Path) -> None:
+    first, second = read(text_file(tmp_path, "time_us\tD0\tD1\n0\t0\t1\n10\t1\t\n20\t\t0\n30\t0\t1\n"))
+    assert first.edges is not None
+    assert second.edges is not None
+    assert first.edges.times_us.tolist() == [10, 30]
+    assert second.edges.times_us.tolist() == [20, 30]
+    assert (first.channel_name, second.channel_name) == ("D0", "D1")
+
+
+def test_an_old_programs_micro_sign(tmp_path: Path) -> None:
+    path = tmp_path / "old.csv"
+    path.write_bytes("Time(µs);a\n0;0\n5;1\n9;0\n".encode("latin-1"))
+    (capture,) = read(path)
+    assert capture.edges is not None
+    assert capture.edges.times_us.tolist() == [5, 9]

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
-from eager_tern.formats.timing_text import parse, to_text
+from eager_tern.formats.timing_text import parse, parse_noted, to_text
 from eager_tern.signal.values import Pulses, signed_from_start
 
 
@@ -109,3 +109,51 @@ def test_nothing_but_our_own_error_leaves_the_reader(text: str) -> None:
 def test_lines_break_at_silences(tmp_path: Path) -> None:
     text = to_text(parse("+500 -600 +500 -30000 +500"))
     assert text == "+500 -600 +500 -30000\n+500\n"
+
+
+SIGNED = " ".join(f"{d:+d}" for d in [9012, -4480, *[560, -1690] * 16, 561])
+PLAIN = SIGNED.replace("+", "").replace("-", "").replace(" ", ", ")
+
+
+@pytest.mark.parametrize(
+    ("text", "bursts"),
+    [
+        ("> " + PLAIN, 1),
+        (">>> " + SIGNED, 1),
+        ("12:00:01.123 -> " + SIGNED, 1),
+        ("[2026-11-23 08:15:30] " + PLAIN, 1),
+        (f"Raw (35): {PLAIN}\nRaw (35): {PLAIN}", 2),
+        (f"12:00:01 Ready.\n12:00:02 raw: {SIGNED}\n12:00:03 sent 3 bytes\n12:00:05 raw: {SIGNED}\n", 2),
+        (f"\x1b[32mraw\x1b[0m: {SIGNED}\r\n\r\nraw: {SIGNED}\r\n", 2),
+        ("\n".join(f"12:00:01 -> {d}" for d in PLAIN.split(", ")), 1),
+        (PLAIN.replace(",", "us,"), 1),
+        (SIGNED.replace("+", "pulse ").replace(" -", "\nspace ").replace(" pulse", "\npulse"), 1),
+        ("\n".join(SIGNED[i : i + 80] for i in range(0, len(SIGNED), 80)), 1),
+        ("\n".join(PLAIN[i : i + 72] for i in range(0, len(PLAIN), 72)), 1),
+        (f"uint16_t rawData[35] PROGMEM = {{{PLAIN}}};", 1),
+    ],
+)
+def test_text_however_it_was_copied(text: str, bursts: int) -> None:
+    d = parse(text).durations_us
+    assert d.size == 36 * bursts - 1
+    assert d[:5].tolist() == [9012, 4480, 560, 1690, 560]
+    assert (d == 1_000_000).sum() == bursts - 1
+
+
+def test_rows_of_numbers_are_not_taken_for_a_broken_line() -> None:
+    assert parse("560 1690 560 560\n" * 20).durations_us.size == 79
+    assert parse(("560 1690 560 560 " * 4 + "\n") * 20).durations_us.size == 319
+
+
+def test_arrays_name_their_stretches_and_prose_is_said() -> None:
+    pulses, notes, warnings = parse_noted(f"int power[] = {{{PLAIN}}};\nint mute[3] = {{500, 600, 500}};", "keys.h")
+    assert [note.text for note in notes] == ["power", "mute"]
+    assert notes[1].start_us == pytest.approx(pulses.durations_us[:36].sum())
+    assert warnings == ()
+    assert "line 2" in parse_noted(f"{SIGNED}\nReady.\n", "log.txt")[2][0]
+
+
+def test_a_word_that_is_neither_mark_nor_space_is_told() -> None:
+    with pytest.raises(InputError, match="neither a mark nor a space") as caught:
+        parse("mark 500\nspce 600\nmark 500")
+    assert caught.value.place == "line 2"
