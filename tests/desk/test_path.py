@@ -140,3 +140,21 @@ def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -
     assert ground < 60 if night else ground > 200
     window.close()
     assert load_settings().night == night
+
+
+def test_an_armed_source_records_from_the_first_edge_on(window: Window, qtbot: QtBot) -> None:
+    window.menu_actions["armed"].trigger()
+    takes = len(window.document.takes())
+    window.toggle_listening()
+    qtbot.wait(200)
+    assert window.live.on
+    assert window.live.waiting
+    assert window.header.listen.text().startswith("Waiting")
+    assert len(window.document.takes()) == takes
+    press_key(window, qtbot, "Timer")
+    assert not window.live.waiting
+    assert window.header.listen.text().startswith("Listening")
+    assert len(window.document.takes()) == takes + 1
+    window.toggle_listening()
+    window.menu_actions["armed"].trigger()
+    assert not window.settings.armed

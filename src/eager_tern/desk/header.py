@@ -90,9 +90,9 @@ class Header(QWidget):
         self.choice = choice
         self.source.setText(f"{choice.name} ▾")
 
-    def show_listening(self, on: bool) -> None:
+    def show_listening(self, on: bool, waiting: bool = False) -> None:
         self.listen.setChecked(on)
-        self.listen.setText("Listening · Space to stop" if on else "Listen")
+        self.listen.setText(("Waiting · Space to stop" if waiting else "Listening · Space to stop") if on else "Listen")
         self.source.setEnabled(not on)
         self.level.run(on)
 

@@ -15,6 +15,7 @@ log = logging.getLogger(__name__)
 class Settings(BaseModel):
     recent: list[str] = []
     night: bool = False
+    armed: bool = False
     geometry: str = ""  # Qt's own form, in hex
     splitter: str = ""
     source: str = ""

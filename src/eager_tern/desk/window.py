@@ -157,6 +157,7 @@ class Window(QMainWindow):
             ],
             "&Source": [
                 Item("listen", "&Listen or stop\tSpace", self.toggle_listening),
+                Item("armed", "&Wait for the first edge", self.toggle_armed, checkable=True),
                 SEPARATOR,
                 Item("skip", "&Skip the next shot", self.document.skip_shot, "Ctrl+Right"),
                 Item("repeat", "&Repeat the last shot", self.document.repeat_shot, "Ctrl+Down"),
@@ -235,6 +236,7 @@ class Window(QMainWindow):
 
     def apply_theme(self) -> None:
         self.menu_actions["night"].setChecked(self.settings.night)
+        self.menu_actions["armed"].setChecked(self.settings.armed)
         Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
         self.signal.refresh()
 
@@ -399,11 +401,16 @@ class Window(QMainWindow):
             self.live.stop()
         elif self.header.choice is not None:
             self.notice.hide()
-            self.live.start(self.header.choice)
+            self.live.start(self.header.choice, self.settings.armed)
         self._show_listening(self.live.on)
 
+    def toggle_armed(self) -> None:
+        """Record from the first edge on, rather than from the moment of listening."""
+        self.settings.armed = not self.settings.armed
+        self.menu_actions["armed"].setChecked(self.settings.armed)
+
     def _show_listening(self, on: bool) -> None:
-        self.header.show_listening(on)
+        self.header.show_listening(on, self.live.waiting)
         if on:
             self.log.view.setFocus()  # so that Return types a label
 

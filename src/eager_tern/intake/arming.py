@@ -1,0 +1,59 @@
+"""Waiting for the first edge: nothing is kept of a quiet source but what came just before it."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from eager_tern.signal.values import Floats
+
+BEFORE_US = 2e6  # kept of the time before the first edge
+QUIET_US = 20e6  # without an edge, and it waits again
+
+
+@dataclass
+class Arming:
+    """What a source says while it is waited for, and when that has been waited for long enough.
+
+    ``hear`` gives what is to be recorded: nothing before the first mark, then what came just before it and everything
+    from there on. ``quiet`` tells that nothing has come for so long that the recording may end.
+    """
+
+    before_us: float = BEFORE_US
+    quiet_us: float = QUIET_US
+    _waiting: deque[Floats] = field(default_factory=deque)
+    _recording: bool = False
+    _silence_us: float = 0.0
+
+    @property
+    def recording(self) -> bool:
+        return self._recording
+
+    @property
+    def quiet(self) -> bool:
+        return self._recording and self._silence_us >= self.quiet_us
+
+    def hear(self, signed_us: Floats) -> Floats:
+        """Take durations in; gives those to be recorded."""
+        marks = np.flatnonzero(signed_us > 0)
+        behind = signed_us[marks[-1] + 1 :] if marks.size else signed_us
+        self._silence_us = (0.0 if marks.size else self._silence_us) + float(-behind.sum())
+        if self._recording:
+            return signed_us
+        if marks.size == 0:
+            self._waiting.append(signed_us)
+            while len(self._waiting) > 1 and -sum(float(w.sum()) for w in list(self._waiting)[1:]) >= self.before_us:
+                self._waiting.popleft()
+            return np.empty(0)
+        silence = sum(float(w.sum()) for w in self._waiting) + float(signed_us[: marks[0]].sum())
+        self._waiting.clear()
+        self._recording = True
+        before = np.array([max(silence, -self.before_us)]) if silence < 0 else np.empty(0)
+        return np.concatenate((before, signed_us[marks[0] :]))
+
+    def rest(self) -> None:
+        """Wait for the next first edge."""
+        self._recording = False
+        self._silence_us = 0.0
