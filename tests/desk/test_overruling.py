@@ -97,3 +97,14 @@ def test_tapes_lie_by_best_fit(recorded: Window) -> None:
     window.signal.align.click()
     assert window.signal.overlay.best_fit
     assert "first edge" in window.signal.align.text()
+
+
+def test_the_leaf_fits_a_narrow_window(recorded: Window, qtbot: QtBot) -> None:
+    window = recorded
+    window.signal.recorded.shortest.setValue(20)
+    window.signal.recorded.shortest.editingFinished.emit()
+    window.resize(1024, 700)
+    qtbot.waitUntil(lambda: window.width() <= 1024)
+    qtbot.wait(50)
+    assert window.signal.recorded.back.isVisible()
+    assert window.signal.horizontalScrollBar().maximum() == 0

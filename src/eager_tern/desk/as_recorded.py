@@ -8,11 +8,12 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.casebook.values import Caught, Take
 from eager_tern.desk.document import Document
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font
+from eager_tern.desk.words import frequency
 from eager_tern.errors import InputError
 from eager_tern.formats import audio
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
@@ -116,20 +117,26 @@ class AsRecorded(QWidget):
         self.polarity.setObjectName("link")
         self.polarity.setAccessibleName("Turn marks and spaces round")
         self.polarity.clicked.connect(self._turn)
-        self.shortest = _number("µs", "leave out nothing", 0, 5_000, "Shortest pulse")
+        self.shortest = _number("µs", "any", 0, 5_000, "Shortest pulse")
         self.shortest.editingFinished.connect(self._typed)
         self.gap = _number("ms", "found", 0, 1_000, "Shortest gap between frames")
         self.gap.editingFinished.connect(self._typed)
         self.back = QPushButton("back to what was found")
         self.back.setObjectName("link")
         self.back.clicked.connect(lambda: self._overrule(FOUND_OUT))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(18, 0, 14, 0)
+        self._told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 0, 14, 0)
+        column.setSpacing(3)
+        above, row = QHBoxLayout(), QHBoxLayout()
+        above.addWidget(self._told, 1)
+        above.addWidget(self.back)
         row.setSpacing(8)
-        for widget in (self._told, self.polarity, _aside("· shortest pulse"), self.shortest, _aside("· gap from"),
-                       self.gap, self.back):  # fmt: skip
+        for widget in (self.polarity, _aside("· shortest pulse"), self.shortest, _aside("· gap"), self.gap):
             row.addWidget(widget)
         row.addStretch(1)
+        column.addLayout(above)
+        column.addLayout(row)
 
     def show_press(self, press: Caught | None) -> None:
         """The take that the press is in."""
@@ -139,7 +146,8 @@ class AsRecorded(QWidget):
             self.line.hide()
             return
         by_hand = take.by_hand
-        self._told.setText(f"RECORDED from {take.source} ·")
+        carrier = f", carrier {frequency(take.carrier_hz)}" if take.carrier_hz else ""
+        self._told.setText(f"RECORDED from {take.source}{carrier}")
         polarity = by_hand.polarity or take.polarity or "mark-high"
         told = {"mark-low": "mark is low", "mark-high": "mark is high"}[polarity]
         self.polarity.setText(told + (", by hand" if by_hand.polarity else ""))
@@ -198,7 +206,7 @@ def _number(unit: str, none: str, least: float, most: float, name: str) -> QDoub
     box.setKeyboardTracking(False)
     box.setAccessibleName(name)
     box.lineEdit().setAccessibleName(name)
-    box.setFixedWidth(118 if unit == "µs" else 72)
+    box.setFixedWidth(74 if unit == "µs" else 72)
     return box
 
 

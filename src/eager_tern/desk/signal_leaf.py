@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.desk.as_recorded import AsRecorded
@@ -174,8 +184,8 @@ def _row(first: QWidget, *links: QPushButton) -> QHBoxLayout:
     row = QHBoxLayout()
     row.setContentsMargins(18, 0, 14, 0)
     row.setSpacing(18)
-    row.addWidget(first)
-    row.addStretch(1)
+    first.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # gives way in a narrow window
+    row.addWidget(first, 1)
     for link in links:
         row.addWidget(link)
     return row

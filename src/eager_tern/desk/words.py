@@ -31,6 +31,10 @@ def duration(us: float) -> str:
     return f"{us / 1e6:.2f} s" if us < 60e6 else f"{us / 60e6:.1f} min"
 
 
+def frequency(hz: float) -> str:
+    return f"{hz / 1e6:.3f} MHz" if hz >= 1e6 else f"{hz / 1e3:.1f} kHz"
+
+
 def hex_value(value: int, width: int) -> str:
     return f"{value:0{(width + 3) // 4}X}"
 
