@@ -90,11 +90,9 @@ class PlanShots:
 
     def apply(self, casebook: Casebook) -> PlanShots:
         before = casebook.shots(self.gadget_id)
-        labels = tuple((i, casebook.press(i).label) for i, _ in self.labels)
         with casebook.changing():
             casebook.put_shots(self.gadget_id, self.shots)
-            for press_id, label in self.labels:
-                casebook.set_label(press_id, label)
+            labels = Label(self.labels).apply(casebook).labels
         return PlanShots(self.gadget_id, before, labels, self.words)
 
 

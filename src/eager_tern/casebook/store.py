@@ -135,18 +135,21 @@ class Casebook:
     # Takes and their raw pulses
 
     def takes(self) -> list[Take]:
+        return self._takes("ORDER BY id")
+
+    def take(self, take_id: int) -> Take:
+        return self._takes("WHERE id = ?", take_id)[0]
+
+    def _takes(self, which: str, *values: int) -> list[Take]:
         columns = "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz"
         if not self._is_older():
             columns += ", path, channel, by_hand"
-        rows = self._db.execute(f"SELECT {columns} FROM take ORDER BY id").fetchall()
+        rows = self._db.execute(f"SELECT {columns} FROM take {which}", values).fetchall()
         return [Take(*row[:10], *map(_by_hand, row[10:])) for row in rows]
 
     def _is_older(self) -> bool:
         """Whether this is a casebook of an older schema, which is only read."""
         return int(self._db.execute("PRAGMA user_version").fetchone()[0]) < SCHEMA
-
-    def take(self, take_id: int) -> Take:
-        return next(take for take in self.takes() if take.id == take_id)
 
     def set_by_hand(self, take_id: int, by_hand: ByHand) -> None:
         """Overrule how a take is read; its raw durations stay."""

@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.casebook.values import Caught, Take
 from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font
 from eager_tern.desk.words import frequency
 from eager_tern.errors import InputError
@@ -30,7 +31,6 @@ class AnalogLine(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._low: np.ndarray = np.empty(0)
         self._values: np.ndarray = np.empty(0)
         self._level: float | None = None
         self._by_hand = False
@@ -113,17 +113,12 @@ class AsRecorded(QWidget):
         self.line.dropped.connect(self._dropped)
         self._told = QLabel()
         self._told.setObjectName("aside")
-        self.polarity = QPushButton()
-        self.polarity.setObjectName("link")
-        self.polarity.setAccessibleName("Turn marks and spaces round")
-        self.polarity.clicked.connect(self._turn)
+        self.polarity = link("", "Turn marks and spaces round", self._turn)
         self.shortest = _number("µs", "any", 0, 5_000, "Shortest pulse")
         self.shortest.editingFinished.connect(self._typed)
         self.gap = _number("ms", "found", 0, 1_000, "Shortest gap between frames")
         self.gap.editingFinished.connect(self._typed)
-        self.back = QPushButton("back to what was found")
-        self.back.setObjectName("link")
-        self.back.clicked.connect(lambda: self._overrule(FOUND_OUT))
+        self.back = link("back to what was found", "Back to what was found", lambda: self._overrule(FOUND_OUT))
         self._told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 0, 14, 0)

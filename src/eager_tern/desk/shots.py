@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from eager_tern.casebook.shots import Shots, next_shot, parse_plan, shots_csv, shots_from_csv
 from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour, text_font
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
@@ -110,12 +111,12 @@ class ShotsLeaf(QScrollArea):
         self.add = QPushButton("Add to the list")
         self.add.clicked.connect(self._add)
         self.rows = ShotRows(document)
-        self.skip = _link("skip", "Skip the next shot", document.skip_shot)
-        self.repeat = _link("repeat the last", "Plan the last shot once more", document.repeat_shot)
-        self.back = _link("step back", "Take the last shot back", document.step_back)
-        self.imports = _link("import …", "Import a shot list", self._import)
-        self.exports = _link("export …", "Export the shot list", self._export)
-        self.clear = _link("clear the list", "Clear the shot list", lambda: document.plan((), words="clear shot list"))
+        self.skip = link("skip", "Skip the next shot", document.skip_shot)
+        self.repeat = link("repeat the last", "Plan the last shot once more", document.repeat_shot)
+        self.back = link("step back", "Take the last shot back", document.step_back)
+        self.imports = link("import …", "Import a shot list", self._import)
+        self.exports = link("export …", "Export the shot list", self._export)
+        self.clear = link("clear the list", "Clear the shot list", lambda: document.plan((), words="clear shot list"))
         inner = QWidget()
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(26, 16, 20, 16)
@@ -154,8 +155,8 @@ class ShotsLeaf(QScrollArea):
         self.skip.setEnabled(coming is not None)
         self.back.setEnabled(done > 0)
         self.repeat.setEnabled(any(shot.press_id is not None for shot in shots))
-        for link in (self.exports, self.clear):
-            link.setVisible(bool(shots))
+        for button in (self.exports, self.clear):
+            button.setVisible(bool(shots))
         self.rows.fit()
 
     def resizeEvent(self, event: object) -> None:
@@ -206,15 +207,6 @@ class ShotsLeaf(QScrollArea):
             path.write_text(shots_csv(self._document.shots()), "utf-8")
         except OSError as error:
             self.troubled.emit(f"{path}: {error.strerror}")
-
-
-def _link(text: str, accessible: str, act: object) -> QPushButton:
-    button = QPushButton(text)
-    button.setObjectName("link")
-    button.setAccessibleName(accessible)
-    button.setCursor(Qt.CursorShape.PointingHandCursor)
-    button.clicked.connect(lambda: act())  # type: ignore[operator]
-    return button
 
 
 def _in_row(*widgets: QWidget) -> QHBoxLayout:

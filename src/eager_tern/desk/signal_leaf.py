@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
@@ -20,6 +19,7 @@ from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
 from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.overview import Overview
 from eager_tern.desk.strip import StripTape
@@ -46,15 +46,15 @@ class SignalLeaf(QScrollArea):
         self.recorded = AsRecorded(document)
         self.bits = Bits(document)
         self.overlay = Overlay(document, "TAPES over one another", with_bits=True)
-        self.align = _link("lay them by best fit", "Lay the tapes by their first edge or by best fit")
-        self.align.clicked.connect(self._next_alignment)
+        self.align = link(
+            "lay them by best fit", "Lay the tapes by their first edge or by best fit", self._next_alignment
+        )
         self.same_key = Overlay(document, "THE SAME CODE, held against it", with_bits=False)
-        self.wrap = _link("unwrap: the whole take on one line", "Wrap or unwrap the tape")
-        self.wrap.clicked.connect(lambda: self.set_wrapped(self._unwrapped))
-        self.base = _link("", "Show values in hex, decimal or binary")
-        self.base.clicked.connect(self._next_base)
-        self.copy = _link("copy bits", "Copy the bits of this frame")
-        self.copy.clicked.connect(self.copy_bits)
+        self.wrap = link(
+            "unwrap: the whole take on one line", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
+        )
+        self.base = link("", "Show values in hex, decimal or binary", self._next_base)
+        self.copy = link("copy bits", "Copy the bits of this frame", self.copy_bits)
         self._facts = QLabel()
         self._facts.setObjectName("aside")
         self._unwrapped = False
@@ -172,20 +172,12 @@ class SignalLeaf(QScrollArea):
             QApplication.clipboard().setText(bit_text(self._frame.best.bits))
 
 
-def _link(text: str, accessible: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setObjectName("link")
-    button.setAccessibleName(accessible)
-    button.setCursor(Qt.CursorShape.PointingHandCursor)
-    return button
-
-
 def _row(first: QWidget, *links: QPushButton) -> QHBoxLayout:
     row = QHBoxLayout()
     row.setContentsMargins(18, 0, 14, 0)
     row.setSpacing(18)
     first.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # gives way in a narrow window
     row.addWidget(first, 1)
-    for link in links:
-        row.addWidget(link)
+    for button in links:
+        row.addWidget(button)
     return row

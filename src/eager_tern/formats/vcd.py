@@ -171,15 +171,13 @@ def _bits(value: int | str, size: int) -> Iterable[str]:
 def _edges(signal: _Signal, start: int, end: int, tick_us: float) -> Edges | None:
     values: Floats = np.array(signal.values, dtype=np.float64)
     times: Floats = np.asarray((np.array(signal.times, dtype=np.int64) - start) * tick_us, dtype=np.float64)
-    span = (0.0, (end - start) * tick_us)
-    if signal.real:
-        known = np.isfinite(values)
-        return edges_of_changes(times[known], values[known], *span) if known.any() else None
-    # A line that is only ever pulled low is high where nobody drives it; elsewhere, not driven says nothing.
-    pulled_low = bool((values == 0).any() and not (values == 1).any())
-    values = np.where(values == -1.0, 1.0 if pulled_low else np.nan, values).astype(np.float64)
+    if not signal.real:
+        # A line that is only ever pulled low is high where nobody drives it; elsewhere, not driven says nothing.
+        pulled_low = bool((values == 0).any() and not (values == 1).any())
+        values = np.where(values == -1.0, 1.0 if pulled_low else np.nan, values).astype(np.float64)
     known = np.isfinite(values)
-    return edges_of_changes(times[known], values[known], *span) if known.any() else None
+    end_us = (end - start) * tick_us
+    return edges_of_changes(times[known], values[known], 0.0, end_us) if known.any() else None
 
 
 def looks_like_a_signal(edges: Edges) -> bool:

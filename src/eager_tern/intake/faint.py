@@ -15,7 +15,7 @@ from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.baseband import Baseband
 from eager_tern.signal.evidence import RadioEvidence
 from eager_tern.signal.keying import keying_of, pulses_of_bursts, sent_spans
-from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+from eager_tern.signal.values import Pulses, in_one_row
 
 FAINT = "too faint for a threshold: read as the likeliest frame"
 MOST_FAINT = 200  # spans of a recording that are searched
@@ -46,9 +46,10 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
     keying = keying_of(bursts)
     for burst in bursts:
         evidence = RadioEvidence(burst)
+        whole = pulses_of_bursts([burst])
         likely: list[Likeliest] = []
         for start, end in sent_spans(burst):
-            by_threshold = _between(pulses_of_bursts([burst]), start, end)
+            by_threshold = _between(whole, start, end)
             too_much = len(likely) >= MOST_FAINT or end - start > LONGEST_US
             if too_much or keying == "ask" or _all_read(read_pulses(by_threshold, sheets)):
                 parts.append(by_threshold)
@@ -60,7 +61,7 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
             frame = believing(evidence, repeat, kept_by_checks(repeat.for_one, repeat.shape, sheets))
             parts.append(frame.pulses)
             faint.append(Faint(frame.pulses.start_us, frame.pulses.end_us, frame.certainty))
-    return _in_one_row(parts), tuple(faint)
+    return in_one_row(parts), tuple(faint)
 
 
 def _all_read(take: TakeRead) -> bool:
@@ -95,16 +96,3 @@ def _between(pulses: Pulses, start_us: float, end_us: float) -> Pulses:
     if inside.size == 0:
         return Pulses(np.empty(0))
     return pulses.part(2 * int(inside[0]), 2 * int(inside[-1]))
-
-
-def _in_one_row(parts: Sequence[Pulses]) -> Pulses:
-    signed: list[Floats] = []
-    now = 0.0
-    for part in sorted((p for p in parts if p.durations_us.size), key=lambda p: p.start_us):
-        if part.start_us <= now:
-            continue
-        durations = part.durations_us.copy()
-        durations[1::2] *= -1
-        signed += [np.array([now - part.start_us]), durations]
-        now = part.end_us
-    return pulses_from_signed(np.concatenate(signed)) if signed else Pulses(np.empty(0))

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband, Keying
-from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+from eager_tern.signal.threshold import crossing_places
+from eager_tern.signal.values import NO_PULSES, Floats, Pulses, in_one_row
 
 CLEAR = 25.0  # energy over noise density that makes a pulse's ends clear
 SHORTEST_LOOK_S, LONGEST_LOOK_S = 30e-6, 300e-6
@@ -23,24 +24,15 @@ TURNED_DOWN = 0.2  # of the marks' amplitude: from there on the carrier is not s
 
 def pulses_of_bursts(bursts: Sequence[Baseband]) -> Pulses:
     """The pulses of a transmitter by threshold, all its bursts in one row."""
-    signed: list[Floats] = []
-    now = 0.0
-    for burst in bursts:
-        times, first_is_mark = edges_of_burst(burst)
-        if times.size < 2:
-            continue
-        if not first_is_mark:
-            times = times[1:]
-        times = times[: times.size // 2 * 2]
-        durations = np.diff(times)
-        durations[1::2] *= -1
-        if times[0] < now:
-            continue
-        signed += [np.array([now - times[0]]), durations]
-        now = float(times[-1])
-    if not signed:
-        return Pulses(np.empty(0))
-    return pulses_from_signed(np.concatenate(signed))
+    return in_one_row(_pulses_of_burst(burst) for burst in bursts)
+
+
+def _pulses_of_burst(burst: Baseband) -> Pulses:
+    times, first_is_mark = edges_of_burst(burst)
+    if not first_is_mark:
+        times = times[1:]
+    times = times[: times.size // 2 * 2]
+    return Pulses(np.diff(times), float(times[0])) if times.size else NO_PULSES
 
 
 def sent_spans(burst: Baseband) -> list[tuple[float, float]]:
@@ -143,14 +135,5 @@ def _crossings(line: Floats, threshold: float, band: float, burst: Baseband) -> 
     if at.size == 0:
         return np.empty(0), True
     rising = states[at] > 0
-    sign = np.where(rising, 1.0, -1.0)
-    index = at.copy()
-    while True:  # back to where the line crossed the threshold itself
-        beyond = (index > 1) & (sign * (line[index - 1] - threshold) > 0)
-        if not beyond.any():
-            break
-        index[beyond] -= 1
-    before, after = line[np.maximum(index - 1, 0)], line[index]
-    step = after - before
-    part = np.divide(threshold - before, step, out=np.ones_like(step), where=step != 0)
-    return burst.start_us + (index - 1 + np.clip(part, 0, 1)) / burst.rate_hz * 1e6, bool(rising[0])
+    places = crossing_places(line, at, rising, np.full(at.size, threshold), reach=line.size)
+    return burst.start_us + places / burst.rate_hz * 1e6, bool(rising[0])

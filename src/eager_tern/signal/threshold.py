@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ REACH_S = 1.2e-3  # how far round it the envelope looks: an edge is over in that
 QUIET_QUANTILE = 0.2  # one stretch in five is taken to hold no edge: its range is noise
 REACH_TO_CHUNK = 2.6  # how much larger the range of noise is at the most within REACH_S than within a chunk
 ACTIVE_RATIO = 1.9  # the largest range of noise within REACH_S in an hour, beside its usual one
+SLOWEST_EDGE = 64  # samples
 STEEP = 0.5  # an edge does most of its way within two chunks; hum does not
 NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
 LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
@@ -182,16 +184,21 @@ def _crossings(
     at = busy[decided // grain] * grain + decided % grain
     rising = flat[decided] > 0
     # The first decision only says which level the line is on, unless the line crosses over just before it.
-    position = _interpolate(padded, at, rising, middle[at // grain])
+    position = crossing_places(padded, at, rising, middle[at // grain])
     return position[1:], rising[1:], largest
 
 
-def _interpolate(x: Values, at: NDArray[np.intp], rising: NDArray[np.bool_], middle: Values) -> NDArray[np.float64]:
-    """Where the line crossed ``middle`` on its way to sample ``at``, which lies beyond the dead band."""
+def crossing_places(
+    x: NDArray[Any], at: NDArray[np.intp], rising: NDArray[np.bool_], middle: NDArray[Any], reach: int = SLOWEST_EDGE
+) -> Floats:
+    """Where the line crossed ``middle`` on its way to sample ``at``, which lies beyond the dead band.
+
+    In samples, shape of ``at``, by linear interpolation; looked for up to ``reach`` samples back.
+    """
     sign = np.where(rising, 1.0, -1.0)
     index = at.copy()
     beyond = np.ones(at.size, np.bool_)
-    for _ in range(64):  # a slow edge may have crossed the middle some samples before
+    for _ in range(reach):  # a slow edge may have crossed the middle some samples before
         beyond &= (index > 1) & (sign * (x[index - 1] - middle) > 0)
         if not beyond.any():
             break

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -85,6 +86,17 @@ def signed_durations(pulses: Pulses) -> Floats:
     signed = pulses.durations_us.copy()
     signed[1::2] *= -1
     return signed
+
+
+def in_one_row(parts: Iterable[Pulses]) -> Pulses:
+    """Pulses one after the other, silence between; what begins before the one in front has ended is left out."""
+    signed: list[Floats] = []
+    now = 0.0
+    for part in sorted((p for p in parts if p.durations_us.size), key=lambda p: p.start_us):
+        if part.start_us >= now:
+            signed += [np.array([now - part.start_us]), signed_durations(part)]
+            now = part.end_us
+    return pulses_from_signed(np.concatenate(signed)) if signed else NO_PULSES
 
 
 def signed_from_start(pulses: Pulses) -> Floats:
