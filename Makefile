@@ -3,13 +3,16 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test check screenshots bench lock clean
+.PHONY: demo test fuzz check screenshots bench lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
 
 test: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+fuzz: .venv/dev
+	QT_QPA_PLATFORM=offscreen HYPOTHESIS_PROFILE=fuzz $(BIN)/python -m pytest $(shell grep -rl '@given' tests)
 
 check: .venv/dev
 	$(BIN)/ruff check .

@@ -10,8 +10,10 @@ import pytest
 from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-settings.register_profile("eager-tern", deadline=None, max_examples=60)
-settings.load_profile("eager-tern")
+# The same examples every time; `make fuzz` looks for new ones.
+settings.register_profile("same", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("fuzz", deadline=None, max_examples=1000)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
 
 
 @pytest.fixture(autouse=True)

@@ -108,19 +108,14 @@ def open_recording(path: Path, description: Description) -> tuple[Recording, tup
     values = np.memmap(path, stored, "r", shape=(size * (2 if complex_ else 1),))
 
     def part(first: int, last: int) -> NDArray[Any]:
-        if not complex_:
-            return _finite((values[first:last].astype(np.float32) - zero) / full)
-        pairs = _finite((values[2 * first : 2 * last].astype(np.float32) - np.float32(zero)) / np.float32(full))
-        return pairs.view(np.complex64)
+        each = 2 if complex_ else 1
+        with np.errstate(over="ignore", invalid="ignore"):  # doubles beyond a float's range
+            scaled = (values[each * first : each * last].astype(np.float32) - np.float32(zero)) / np.float32(full)
+        usable = np.isfinite(scaled) & (np.abs(scaled) < LARGEST)
+        scaled = scaled if usable.all() else np.where(usable, scaled, np.float32(0))
+        return scaled.view(np.complex64) if complex_ else scaled
 
     return Recording(description.rate_hz, size, part, description.center_hz), warnings
-
-
-def _finite(values: NDArray[Any]) -> NDArray[np.float32]:
-    with np.errstate(over="ignore"):
-        values = values.astype(np.float32, copy=False)
-    usable = np.isfinite(values) & (np.abs(values) < LARGEST)
-    return values if usable.all() else np.where(usable, values, np.float32(0))
 
 
 def _type_of(datatype: str, path: Path) -> tuple[str, str]:
