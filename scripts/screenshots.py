@@ -107,8 +107,8 @@ def main(folder: Path) -> None:
     window.shots.plan.setPlainText("temperature 16..24, mode cool dry\nblower low middle high")
     window.shots.add.click()
     for caught in presses[:3]:
-        document.take_shot(caught.id)
-    document.skip_shot()
+        window.shot_plan.take(caught.id)
+    window.shot_plan.skip()
     window.shots.plan.setPlainText("Power\nhumidity 40..60 by 5")
     shoot("shots")
     window.show_leaf("Signal")

@@ -51,7 +51,7 @@ def test_skip_repeat_and_step_back(window: Window, qtbot: QtBot) -> None:
     assert "level\u00a01" in window.header._next.text()
     window.menu_actions["back"].trigger()
     assert window.document.presses[-1].label == ""
-    assert len(window.document.shots()) == 4
+    assert len(window.shot_plan.shots()) == 4
 
 
 def test_a_wrong_plan_is_told_and_tables_go_in_and_out(window: Window, tmp_path: Path) -> None:
@@ -61,8 +61,8 @@ def test_a_wrong_plan_is_told_and_tables_go_in_and_out(window: Window, tmp_path:
     assert not window.shots.add.isEnabled()
     plan(window, "mode cool dry")
     window.shots.export_file(tmp_path / "shots.csv")
-    window.document.plan(())
+    window.shot_plan.put(())
     window.shots.import_file(tmp_path / "shots.csv")
-    assert [s.text for s in window.document.shots()] == ["mode = cool", "mode = dry"]
+    assert [s.text for s in window.shot_plan.shots()] == ["mode = cool", "mode = dry"]
     window.shots.import_file(tmp_path / "missing.csv")
     assert "cannot be read" in window.notice.text

@@ -12,7 +12,6 @@ from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
 from eager_tern.casebook.changes import Change, History, Label, Overrule, PlanShots
 from eager_tern.casebook.keys import Key, table_of_keys
-from eager_tern.casebook.shots import Shots, next_shot, odd_one, repeated, skipped, stepped_back, taken
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take, bit_text
 from eager_tern.errors import InputError
@@ -38,11 +37,11 @@ class Document(QObject):
     press_changed = pyqtSignal(int)  # one press is new, has got more repeats or another label
     selection_changed = pyqtSignal()
     history_changed = pyqtSignal()
-    shots_changed = pyqtSignal()
+    changed = pyqtSignal(object)  # a Change was made or taken back
+    caught = pyqtSignal(int)  # a press has come from a live source
     hovered_bit = pyqtSignal(int)  # -1: none
     troubled = pyqtSignal(str)  # something the user should know
     pulses_heard = pyqtSignal(int)
-    held_up = pyqtSignal(int, str)  # a press that may not be what was planned, and why
 
     def __init__(self) -> None:
         super().__init__()
@@ -56,7 +55,6 @@ class Document(QObject):
         self._by_id: dict[int, Caught] = {}
         self._keys: list[Key] | None = None  # made when first asked for
         self._shown: list[Caught] | None = None
-        self._shots: Shots | None = None
         self._takes: dict[int, Take] = {}
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
@@ -284,8 +282,7 @@ class Document(QObject):
             self.presses_changed.emit()
         if isinstance(done[0], Overrule):
             self._overruled(done[0].take_id)
-        if isinstance(done[0], PlanShots):
-            self.shots_changed.emit()
+        self.changed.emit(done[0])
         self.history_changed.emit()
         if hidden & set(self.selected):
             self.select(tuple(i for i in self.selected if i not in hidden))
@@ -319,49 +316,6 @@ class Document(QObject):
         near = sorted(of_take, key=lambda press: abs(press.reading.start_us - at))
         self.select(tuple(press.id for press in near[:1]) or self.selected)
         self.selection_changed.emit()
-
-    # The shot list
-
-    def shots(self) -> Shots:
-        if self.casebook is None or self.gadget is None:
-            return ()
-        if self._shots is None:
-            self._shots = self.casebook.shots(self.gadget.id)
-        return self._shots
-
-    def plan(self, shots: Shots, labels: tuple[tuple[int, str], ...] = (), words: str = "shot list") -> None:
-        """Put another shot list in force."""
-        if self.gadget is not None:
-            self.change(PlanShots(self.gadget.id, shots, labels, words))
-
-    def skip_shot(self) -> None:
-        self.plan(skipped(self.shots()), words="skip")
-
-    def repeat_shot(self) -> None:
-        self.plan(repeated(self.shots()), words="repeat shot")
-
-    def step_back(self) -> None:
-        """The shot taken last is open again, and its press has no label."""
-        shots, press_id = stepped_back(self.shots())
-        self.plan(shots, ((press_id, ""),) if press_id is not None else (), "step back")
-
-    def take_shot(self, press_id: int) -> None:
-        """Give a press the next shot's label."""
-        at = next_shot(self.shots())
-        if at is not None:
-            self.plan(taken(self.shots(), press_id), ((press_id, self.shots()[at].text),), "take shot")
-
-    def _offer_to_shots(self, press: Caught) -> None:
-        """A new press takes the next shot, unless it is not like the ones before it."""
-        shots = self.shots()
-        if next_shot(shots) is None or press.stray or press.label:
-            return
-        before = [p for shot in shots if (p := self._by_id.get(shot.press_id or -1)) is not None]
-        reason = odd_one(press, before)
-        if reason:
-            self.held_up.emit(press.id, reason)
-        else:
-            self.take_shot(press.id)
 
     # What comes in
 
@@ -432,11 +386,11 @@ class Document(QObject):
             else:
                 self._add([press])
                 self.press_changed.emit(press_id)
-                self._offer_to_shots(press)
+                self.caught.emit(press_id)
 
     def _forget(self) -> None:
         """Drop what was made from the presses."""
-        self._keys = self._shown = self._shots = None
+        self._keys = self._shown = None
 
     def _add(self, presses: list[Caught]) -> None:
         self.presses += presses

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton
 from eager_tern.casebook.shots import next_shot
 from eager_tern.desk.document import Document
 from eager_tern.desk.level import Level
+from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.sources import SourceChoice, source_choices
 
 
@@ -19,11 +20,12 @@ class Header(QWidget):
     new_gadget_asked = pyqtSignal()
     rename_asked = pyqtSignal()
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, plan: ShotPlan) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._document = document
+        self._plan = plan
         self.choice: SourceChoice | None = None
         self.gadget = _menu_button("gadget", "Gadget")
         self.gadget.menu().aboutToShow.connect(self._fill_gadgets)
@@ -57,7 +59,7 @@ class Header(QWidget):
         document.opened.connect(self._reopened)
         for signal in (document.presses_changed, document.press_changed):
             signal.connect(self.refresh)
-        document.shots_changed.connect(self.refresh)
+        plan.changed.connect(self.refresh)
         self.show_listening(False)
         self._reopened()
 
@@ -73,7 +75,7 @@ class Header(QWidget):
         self.gadget.setEnabled(gadget is not None)
         for button in (self.listen, self.source):
             button.setEnabled(gadget is not None)
-        shots = self._document.shots()
+        shots = self._plan.shots()
         at = next_shot(shots)
         if at is not None:
             done = sum(not shot.open for shot in shots)

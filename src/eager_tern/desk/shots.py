@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from eager_tern.casebook.shots import Shots, next_shot, parse_plan, shots_csv, shots_from_csv
 from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
+from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.theme import colour, text_font
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
@@ -34,9 +35,10 @@ TABLES = "CSV table (*.csv)"
 class ShotRows(QWidget):
     """The shots in columns: a filled square has its press, a crossed one was skipped, the next one is marked."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, plan: ShotPlan) -> None:
         super().__init__()
         self._document = document
+        self._plan = plan
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Planned presses")
 
@@ -44,20 +46,20 @@ class ShotRows(QWidget):
         return max(1, (self.width() - LEFT) // COLUMN)
 
     def sizeHint(self) -> QSize:
-        return QSize(COLUMN, -(-len(self._document.shots()) // self._columns()) * ROW + 8)
+        return QSize(COLUMN, -(-len(self._plan.shots()) // self._columns()) * ROW + 8)
 
     def fit(self) -> None:
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
     def _box(self, n: int) -> QRectF:
-        rows = -(-len(self._document.shots()) // self._columns())
+        rows = -(-len(self._plan.shots()) // self._columns())
         return QRectF(LEFT + n // max(rows, 1) * COLUMN, n % max(rows, 1) * ROW, COLUMN - 12, ROW)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        shots = self._document.shots()
+        shots = self._plan.shots()
         coming = next_shot(shots)
         for n, shot in enumerate(shots):
             box = self._box(n)
@@ -82,7 +84,7 @@ class ShotRows(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """A shot that has its press selects it."""
-        for n, shot in enumerate(self._document.shots()):
+        for n, shot in enumerate(self._plan.shots()):
             if self._box(n).contains(event.position()) and shot.press_id is not None:
                 self._document.select((shot.press_id,))
 
@@ -92,9 +94,10 @@ class ShotsLeaf(QScrollArea):
 
     troubled = pyqtSignal(str)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, plan: ShotPlan) -> None:
         super().__init__()
         self._document = document
+        self._plan = plan
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self._told = QLabel()
@@ -110,13 +113,13 @@ class ShotsLeaf(QScrollArea):
         self._makes.setObjectName("aside")
         self.add = QPushButton("Add to the list")
         self.add.clicked.connect(self._add)
-        self.rows = ShotRows(document)
-        self.skip = link("skip", "Skip the next shot", document.skip_shot)
-        self.repeat = link("repeat the last", "Plan the last shot once more", document.repeat_shot)
-        self.back = link("step back", "Take the last shot back", document.step_back)
+        self.rows = ShotRows(document, plan)
+        self.skip = link("skip", "Skip the next shot", plan.skip)
+        self.repeat = link("repeat the last", "Plan the last shot once more", plan.repeat)
+        self.back = link("step back", "Take the last shot back", plan.step_back)
         self.imports = link("import …", "Import a shot list", self._import)
         self.exports = link("export …", "Export the shot list", self._export)
-        self.clear = link("clear the list", "Clear the shot list", lambda: document.plan((), words="clear shot list"))
+        self.clear = link("clear the list", "Clear the shot list", lambda: plan.put((), words="clear shot list"))
         inner = QWidget()
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(26, 16, 20, 16)
@@ -136,14 +139,14 @@ class ShotsLeaf(QScrollArea):
         layout.addStretch(1)
         self.setWidget(inner)
         self.plan.textChanged.connect(self._count)
-        for signal in (document.opened, document.shots_changed, document.presses_changed):
+        for signal in (plan.changed, document.presses_changed):
             signal.connect(self.refresh)
         self.refresh()
         self._count()
 
     def refresh(self) -> None:
         """Show the list as it is now."""
-        shots = self._document.shots()
+        shots = self._plan.shots()
         coming = next_shot(shots)
         done = sum(not shot.open for shot in shots)
         if coming is not None:
@@ -178,7 +181,7 @@ class ShotsLeaf(QScrollArea):
 
     def _add(self) -> None:
         if shots := self._planned():
-            self._document.plan((*self._document.shots(), *shots))
+            self._plan.put((*self._plan.shots(), *shots))
             self.plan.clear()
 
     def _import(self) -> None:
@@ -195,7 +198,7 @@ class ShotsLeaf(QScrollArea):
         except InputError as error:
             self.troubled.emit(str(error))
         else:
-            self._document.plan((*self._document.shots(), *shots))
+            self._plan.put((*self._plan.shots(), *shots))
 
     def _export(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Export the shot list", "shots.csv", TABLES)
@@ -204,7 +207,7 @@ class ShotsLeaf(QScrollArea):
 
     def export_file(self, path: Path) -> None:
         try:
-            path.write_text(shots_csv(self._document.shots()), "utf-8")
+            path.write_text(shots_csv(self._plan.shots()), "utf-8")
         except OSError as error:
             self.troubled.emit(f"{path}: {error.strerror}")
 

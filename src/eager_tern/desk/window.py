@@ -33,6 +33,7 @@ from eager_tern.desk.log import Log
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
 from eager_tern.desk.settings import load_settings, save_settings
+from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.shots import ShotsLeaf
 from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
@@ -58,14 +59,15 @@ class Window(QMainWindow):
         self.settings = load_settings()
         self.document = Document()
         self.importer: Importer | None = None
-        self.header = Header(self.document)
+        self.shot_plan = ShotPlan(self.document)
+        self.header = Header(self.document, self.shot_plan)
         self.notice = Notice()
         self.log = Log(self.document)
         self.handset_panel = SimulatedHandset()
         self.live = Live(self.document, self.handset_panel)
         self.signal = SignalLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
-        self.shots = ShotsLeaf(self.document)
+        self.shots = ShotsLeaf(self.document, self.shot_plan)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
         self.leaf_names = ("Signal", "Handset", "Shots")
@@ -159,9 +161,9 @@ class Window(QMainWindow):
                 Item("listen", "&Listen or stop\tSpace", self.toggle_listening),
                 Item("armed", "&Wait for the first edge", self.toggle_armed, checkable=True),
                 SEPARATOR,
-                Item("skip", "&Skip the next shot", self.document.skip_shot, "Ctrl+Right"),
-                Item("repeat", "&Repeat the last shot", self.document.repeat_shot, "Ctrl+Down"),
-                Item("back", "Step &back a shot", self.document.step_back, "Ctrl+Left"),
+                Item("skip", "&Skip the next shot", self.shot_plan.skip, "Ctrl+Right"),
+                Item("repeat", "&Repeat the last shot", self.shot_plan.repeat, "Ctrl+Down"),
+                Item("back", "Step &back a shot", self.shot_plan.step_back, "Ctrl+Left"),
             ],
         }
 
@@ -178,7 +180,7 @@ class Window(QMainWindow):
         for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_changed):
             signal.connect(self._refresh_actions)
         doc.pulses_heard.connect(self.header.level.add)
-        doc.held_up.connect(self._hold_up)
+        self.shot_plan.held_up.connect(self._hold_up)
         self.shots.troubled.connect(self.notice.say)
         self.signal.recorded.threshold_asked.connect(self.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
@@ -418,7 +420,7 @@ class Window(QMainWindow):
         self.notice.say(
             f"This press was not taken for the next shot: {reason}. Press again, or keep it.",
             "Keep it",
-            lambda: self.document.take_shot(press_id),
+            lambda: self.shot_plan.take(press_id),
         )
 
     def _source_broke(self, reason: str) -> None:
