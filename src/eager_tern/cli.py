@@ -79,7 +79,7 @@ def read(
         for one in found:
             for warning in one.capture.warnings:
                 _complain(f"{path}: {warning}; what could be read of it is reported")
-            for advice in one.advice:
+            for advice in one.advice(len(one.take.frames)):
                 _complain(f"{path}: {advice}")
         takes += found
     if as_json:

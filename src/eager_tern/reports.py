@@ -37,7 +37,7 @@ def frame_document(made: MadeFrame) -> dict[str, Any]:
 
 def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
     capture, take = found.capture, found.take
-    burst_deviations = [burst.deviation_hz for burst in capture.bursts]
+    deviation_hz = found.measured.deviation_hz
     frames = [
         _frame(frame, number, press.is_repeat(i))
         for number, press in enumerate(take.presses)
@@ -58,7 +58,7 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         "polarity": found.polarity,
         "carrier_hz": take.pulses.carrier_hz,
         "keying": capture.keying,
-        **({"deviation_hz": round(float(np.median(burst_deviations)), 1)} if any(burst_deviations) else {}),
+        **({"deviation_hz": round(deviation_hz, 1)} if deviation_hz is not None else {}),
         **({"carrier_duty": round(capture.duty, 3)} if capture.duty is not None else {}),
         **({"channel_name": capture.channel_name} if capture.channel_name else {}),
         **({"notes": [_note(note) for note in capture.notes]} if capture.notes else {}),

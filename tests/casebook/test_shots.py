@@ -23,7 +23,7 @@ from eager_tern.casebook.shots import (
     taken,
 )
 from eager_tern.casebook.store import SCHEMA, Casebook
-from eager_tern.casebook.values import Caught, PressReading
+from eager_tern.casebook.values import Caught, Faint, Measured, PressReading
 from eager_tern.errors import InputError
 
 
@@ -112,19 +112,23 @@ def test_a_list_survives_and_can_be_taken_back(tmp_path: Path) -> None:
     assert Casebook.open(tmp_path / "a.tern").shots(gadget) == shots
 
 
-def test_an_older_casebook_is_brought_up(tmp_path: Path) -> None:
+@pytest.mark.parametrize("version", [1, 2])
+def test_an_older_casebook_is_brought_up(tmp_path: Path, version: int) -> None:
     path = tmp_path / "old.tern"
     book = Casebook.create(path)
     gadget = book.add_gadget("Lamp")
     book.close()
-    columns = "".join(f"ALTER TABLE take DROP COLUMN {name};" for name in ("path", "channel", "by_hand"))
+    newer = ["measured"] if version == 2 else ["path", "channel", "by_hand", "measured"]
+    columns = "".join(f"ALTER TABLE take DROP COLUMN {name};" for name in newer)
     with sqlite3.connect(path) as db:
-        db.executescript("DROP TABLE shot; PRAGMA user_version = 1;" + columns)
+        db.executescript(f"{'DROP TABLE shot;' if version == 1 else ''} PRAGMA user_version = {version};" + columns)
     db.close()
     assert Casebook.open(path, read_only=True).shots(gadget) == ()
     book = Casebook.open(path)
     book.put_shots(gadget, parse_plan("Power"))
     assert book.shots(gadget) == (Shot((("", "Power"),)),)
+    measured = Measured("fsk", 20_000.0, None, (Faint(1.0, 2.0, 0.5),))
+    assert book.take(book.add_take(gadget, "a", "iq", measured=measured)).measured == measured
     book.close()
     with sqlite3.connect(path) as db:
         assert db.execute("PRAGMA user_version").fetchone()[0] == SCHEMA

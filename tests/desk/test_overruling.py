@@ -71,7 +71,7 @@ def test_the_threshold_is_dragged_and_the_samples_read_again(recorded: Window, q
     qtbot.mouseMove(line, QPoint(300, y - 6))
     count = len(window.document.takes())
     qtbot.mouseRelease(line, Qt.MouseButton.LeftButton, pos=QPoint(300, y - 6))
-    qtbot.waitUntil(lambda: len(window.document.takes()) == count + 1 and window.importer is None, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.document.takes()) == count + 1 and not window.imports.busy, timeout=20_000)
     assert commands(window) == [0x35, 0x36]
     assert window.document.takes()[-1].by_hand.level is not None
     old = [p for p in window.document.shown_presses() if p.take_id == window.document.takes()[-2].id]

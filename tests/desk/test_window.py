@@ -31,7 +31,7 @@ def drop(window: Window, *paths: Path) -> None:
 
 
 def wait_for_import(window: Window, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: window.importer is None, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.imports.busy, timeout=10_000)
 
 
 def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:

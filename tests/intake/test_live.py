@@ -15,7 +15,7 @@ from eager_tern.intake.live import Listening
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import evening, nec, record
+from tests.handsets import evening, nec, record, sony
 
 
 def listening(path: Path) -> tuple[Casebook, Listening]:
@@ -104,4 +104,24 @@ def test_a_press_that_cannot_be_kept_is_read_again(
     live.hear(np.array([-1000.0]))
     (press,) = casebook.presses()
     assert press.repeats == 1
+    casebook.close()
+
+
+def test_frames_of_a_hold_repair_one_another_when_it_is_over(tmp_path: Path, rng: np.random.Generator) -> None:
+    casebook, live = listening(tmp_path / "l.tern")
+    frames = [record(sony(21, 3, frames=1), rng) for _ in range(4)]
+    lead = frames[1][0]
+    # A hole in the leader, as a lamp makes.
+    frames[1] = np.concatenate(([lead / 3, -lead / 3, lead / 3], frames[1][1:]))
+    for frame in frames:
+        live.hear(frame)
+    heard = live.hear(np.array([-200_000.0]))
+    live.finish()
+    whole = read_pulses(casebook.take_pulses(live.take_id), library())
+    caught = [p for p in casebook.presses() if not p.deleted and not p.stray]
+    assert [p.reading.frames for p in caught] == [tuple((f.first, f.last) for f in p.frames) for p in whole.presses]
+    assert len(caught) == 1
+    assert len(caught[0].reading.frames) == 4
+    assert heard.revised
+    assert heard.press_ids == (caught[0].id,)
     casebook.close()

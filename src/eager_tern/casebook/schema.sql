@@ -1,4 +1,4 @@
--- The casebook, schema 2. docs/casebook.md explains it.
+-- The casebook, schema 3. docs/casebook.md explains it.
 
 CREATE TABLE gadget (
     id    INTEGER PRIMARY KEY,
@@ -17,6 +17,7 @@ CREATE TABLE take (
     carrier_hz     REAL,
     path           TEXT NOT NULL DEFAULT '',  -- of the file it was read from, where its samples can be looked at again
     channel        INTEGER,
+    measured       TEXT NOT NULL DEFAULT '',  -- of its carrier and faint frames: JSON, see docs/casebook.md
     by_hand        TEXT NOT NULL DEFAULT ''   -- what the user overruled: JSON, see docs/casebook.md
 );
 

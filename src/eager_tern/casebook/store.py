@@ -16,19 +16,26 @@ import numpy as np
 from pydantic import TypeAdapter
 
 from eager_tern.casebook.shots import Shot, Shots
-from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading, Take
+from eager_tern.casebook.values import NOT_MEASURED, Caught, Gadget, KeyPlace, Measured, PressReading, Take
 from eager_tern.errors import InputError
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
-SCHEMA = 2
+SCHEMA = 3
 SHOTS = re.compile(r"CREATE TABLE IF NOT EXISTS shot.*?;", re.DOTALL)  # what schema 2 has beside schema 1
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BATCH = 500
 READINGS = TypeAdapter(list[PressReading])
 HAND = TypeAdapter(ByHand)
+MEASURED = TypeAdapter(Measured)
+ADDED_TO_TAKES = (  # by schema 2, and by 3
+    (2, "path TEXT NOT NULL DEFAULT ''"),
+    (2, "channel INTEGER"),
+    (2, "by_hand TEXT NOT NULL DEFAULT ''"),
+    (3, "measured TEXT NOT NULL DEFAULT ''"),
+)
 VANISHED = 2
 
 
@@ -142,14 +149,11 @@ class Casebook:
 
     def _takes(self, which: str, *values: int) -> list[Take]:
         columns = "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz"
-        if not self._is_older():
-            columns += ", path, channel, by_hand"
+        version = self._db.execute("PRAGMA user_version").fetchone()[0]  # an older one is only read
+        for since, added in ADDED_TO_TAKES:
+            columns += f", {added.split()[0]}" if version >= since else ""
         rows = self._db.execute(f"SELECT {columns} FROM take {which}", values).fetchall()
-        return [Take(*row[:10], *map(_by_hand, row[10:])) for row in rows]
-
-    def _is_older(self) -> bool:
-        """Whether this is a casebook of an older schema, which is only read."""
-        return int(self._db.execute("PRAGMA user_version").fetchone()[0]) < SCHEMA
+        return [Take(*row[:10], *map(_by_hand, row[10:11]), *map(_measured, row[11:])) for row in rows]
 
     def set_by_hand(self, take_id: int, by_hand: ByHand) -> None:
         """Overrule how a take is read; its raw durations stay."""
@@ -169,12 +173,14 @@ class Casebook:
         path: str = "",
         channel: int | None = None,
         by_hand: ByHand = FOUND_OUT,
+        measured: Measured = NOT_MEASURED,
     ) -> int:
         return self._insert(
             "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path,"
-            " channel, by_hand) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " channel, by_hand, measured) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             gadget_id, source, form, time.time() if started_at is None else started_at, sample_rate_hz, polarity,
             carrier_hz, path, channel, HAND.dump_json(by_hand).decode() if by_hand != FOUND_OUT else "",
+            MEASURED.dump_json(measured, exclude_defaults=True).decode() if measured != NOT_MEASURED else "",
         )  # fmt: skip
 
     def append_durations(self, take_id: int, signed_us: Floats) -> None:
@@ -257,9 +263,13 @@ class Casebook:
         with self.changing() as db:
             db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(deleted, i) for i in press_ids])
 
-    def set_vanished(self, take_id: int, still: set[int]) -> None:
-        """Hide the presses of a take that do not begin at any of these marks, and show those hidden so that do."""
-        rows = self._db.execute("SELECT id, first, deleted FROM press WHERE take_id = ?", (take_id,)).fetchall()
+    def set_vanished(self, take_id: int, still: set[int], since: int = 0) -> None:
+        """Hide the presses of a take that do not begin at any of these marks, and show those hidden so that do.
+
+        What begins before the mark ``since`` is left as it is.
+        """
+        query = "SELECT id, first, deleted FROM press WHERE take_id = ? AND first >= ?"
+        rows = self._db.execute(query, (take_id, since)).fetchall()
         gone = [(VANISHED, i) for i, first, deleted in rows if first not in still and deleted == 0]
         back = [(0, i) for i, first, deleted in rows if first in still and deleted == VANISHED]
         with self.changing() as db:
@@ -319,14 +329,20 @@ def _by_hand(text: str) -> ByHand:
     return HAND.validate_json(text) if text else FOUND_OUT
 
 
+def _measured(text: str) -> Measured:
+    return MEASURED.validate_json(text) if text else NOT_MEASURED
+
+
 def _bring_up(db: sqlite3.Connection) -> None:
     """Give an older casebook what this schema has beside its own."""
     found = SHOTS.search((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
     assert found is not None
+    version = db.execute("PRAGMA user_version").fetchone()[0]
     db.execute("BEGIN")
-    db.execute(found[0])
-    for column in ("path TEXT NOT NULL DEFAULT ''", "channel INTEGER", "by_hand TEXT NOT NULL DEFAULT ''"):
-        db.execute(f"ALTER TABLE take ADD COLUMN {column}")
+    db.execute(found[0])  # only where it is not there
+    for since, column in ADDED_TO_TAKES:
+        if since > version:
+            db.execute(f"ALTER TABLE take ADD COLUMN {column}")
     db.execute(f"PRAGMA user_version = {SCHEMA}")
     db.execute("COMMIT")
 

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.presses import Press
+from eager_tern.signal.baseband import Keying
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
 
@@ -17,6 +18,31 @@ class Gadget:
     id: int
     name: str
     about: str = ""
+
+
+@dataclass(frozen=True)
+class Faint:
+    """A stretch (µs of the take) whose pulses no threshold gave, but the likeliest frame.
+
+    ``certainty`` is the probability that its bits are right.
+    """
+
+    start_us: float
+    end_us: float
+    certainty: float
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured of a take besides its pulses."""
+
+    keying: Keying | None = None
+    deviation_hz: float | None = None
+    carrier_duty: float | None = None
+    faint: tuple[Faint, ...] = ()
+
+
+NOT_MEASURED = Measured()
 
 
 @dataclass(frozen=True)
@@ -32,6 +58,7 @@ class Take:
     path: str = ""
     channel: int | None = None
     by_hand: ByHand = FOUND_OUT
+    measured: Measured = NOT_MEASURED
 
     @property
     def turned(self) -> bool:

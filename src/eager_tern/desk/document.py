@@ -16,7 +16,7 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take, bit_text
 from eager_tern.errors import InputError
 from eager_tern.intake.again import read_again, read_take_again
-from eager_tern.intake.files import FileTake, keep
+from eager_tern.intake.files import FileTake, keep_pulses, keep_read
 from eager_tern.intake.live import Heard, Listening
 from eager_tern.protocol.loading import library, load_sheet, parse_sheet
 from eager_tern.protocol.presses import Frame
@@ -140,7 +140,7 @@ class Document(QObject):
         self._forget()
         if self.casebook is None or self.gadget is None:
             return
-        self._takes = {take.id: take for take in self.casebook.takes()}
+        self._look_at_takes()
         self._read_sheets()
         for batch in self.casebook.press_batches(self.gadget.id):
             self._add(batch)
@@ -321,21 +321,30 @@ class Document(QObject):
 
     def keep_take(self, found: FileTake, gadget_id: int) -> None:
         """Put a file's take into a gadget's part of the casebook and select its first press."""
+        take_id = self.begin_take(found, gadget_id)
+        if take_id is not None:
+            self.select(tuple(self.add_to_take(take_id, found, gadget_id)[:1]))
+
+    def begin_take(self, found: FileTake, gadget_id: int) -> int | None:
+        """Keep a take's raw durations. Gives its id, if that worked."""
         ids: list[int] = []
-        if not self._try(lambda book: ids.extend(keep(book, gadget_id, found))):
-            return
-        assert self.casebook is not None
-        if self.gadget is not None and gadget_id == self.gadget.id:
-            known, self._takes = self._takes, {take.id: take for take in self.casebook.takes()}
-            for take_id in self._takes.keys() - known.keys():
-                self._add(self.casebook.presses(take_id=take_id))
+        if not self._try(lambda book: ids.append(keep_pulses(book, gadget_id, found))):
+            return None
+        self._look_at_takes()
+        return ids[0]
+
+    def add_to_take(self, take_id: int, found: FileTake, gadget_id: int) -> list[int]:
+        """Keep what was read of a take. Gives the ids of the presses."""
+        ids: list[int] = []
+        if not self._try(lambda book: ids.extend(keep_read(book, take_id, found))):
+            return []
+        if self.casebook is not None and self.gadget is not None and gadget_id == self.gadget.id:
+            self._add([p for p in self.casebook.presses(take_id=take_id) if p.id not in self._by_id])
             self.presses_changed.emit()
-            self.select(tuple(ids[:1]))
-        name = Path(found.capture.path).name
-        for advice in found.advice:
-            self.troubled.emit(f"{name}: {advice}")
-        if not ids and not found.advice:
-            self.troubled.emit(f"{name}: no frames were found in it; the recording is kept")
+        return ids
+
+    def _look_at_takes(self) -> None:
+        self._takes = {take.id: take for take in self.casebook.takes()} if self.casebook is not None else {}
 
     @property
     def listening(self) -> bool:
@@ -349,7 +358,7 @@ class Document(QObject):
         except InputError as error:
             self.troubled.emit(str(error))
             return False
-        self._takes = {take.id: take for take in self.casebook.takes()}
+        self._look_at_takes()
         return True
 
     def hear(self, signed_us: Floats) -> None:
@@ -364,7 +373,7 @@ class Document(QObject):
             return
         if heard.news:
             self.troubled.emit(heard.news)
-            self._takes = {take.id: take for take in self.casebook.takes()} if self.casebook is not None else {}
+            self._look_at_takes()
         if not heard.press_ids and not heard.stray_ids:
             return
         self._take_in(self._listening.take_id, heard)
@@ -375,6 +384,8 @@ class Document(QObject):
         """Presses that are new or have grown."""
         assert self.casebook is not None
         self._pulses.pop(take_id, None)
+        if heard.revised:
+            self._look_again_at(take_id)
         for press_id in (*heard.stray_ids, *heard.press_ids):
             press = self.casebook.press(press_id)
             if press_id in self._by_id:
@@ -387,6 +398,16 @@ class Document(QObject):
                 self._add([press])
                 self.press_changed.emit(press_id)
                 self.caught.emit(press_id)
+
+    def _look_again_at(self, take_id: int) -> None:
+        """What was caught in a take may have become something else."""
+        assert self.casebook is not None
+        fresh = {press.id: press for press in self.casebook.presses(take_id=take_id)}
+        self.presses = [fresh.get(press.id, press) for press in self.presses]
+        self._by_id |= {i: press for i, press in fresh.items() if i in self._by_id}
+        self._forget()
+        self.presses_changed.emit()
+        self.select(tuple(i for i in self.selected if not self._by_id[i].deleted))
 
     def _forget(self) -> None:
         """Drop what was made from the presses."""

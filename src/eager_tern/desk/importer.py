@@ -3,44 +3,83 @@
 from __future__ import annotations
 
 import multiprocessing
+import time
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection
 from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from eager_tern.errors import InputError
-from eager_tern.intake.files import read_file
+from eager_tern.formats.capture import Capture
+from eager_tern.formats.iq import Description
+from eager_tern.intake.files import FileTake, read_file_stepwise
 from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import joined
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.signal.values import NO_PULSES
 
+EVERY_S = 0.4  # how often what was found is told
 LOOK_S = 0.05  # how often it is asked whether to stop
 
 
-def read_into(answer: Connection, path: Path, sheets: Sequence[Sheet], channel: int | None, by_hand: ByHand) -> None:
-    """The process's work: the takes of a file, or the sentence that says why there are none."""
+@dataclass(frozen=True)
+class How:
+    """What the user says of a file beforehand."""
+
+    channel: int | None = None
+    by_hand: ByHand = FOUND_OUT
+    samples: Description | None = None
+
+
+AS_FOUND = How()
+
+
+def read_into(answer: Connection, path: Path, sheets: Sequence[Sheet], how: How) -> None:
+    """The process's work. It sends takes as they begin, what is read of them, and why there is no more.
+
+    A take's pulses go over once; what is read goes over every now and then.
+    """
+    reason, capture = "", None
+    waiting: list[FileTake] = []
+    sent_at = time.monotonic()
+
+    def send_waiting() -> None:
+        if waiting:
+            parts = [found.take for found in waiting]
+            answer.send(("found", replace(waiting[0], capture=light, take=joined(NO_PULSES, parts), faint=())))
+            waiting.clear()
+
     try:
-        answer.send((read_file(path, sheets, channel=channel, by_hand=by_hand), ""))
+        for found in read_file_stepwise(path, sheets, channel=how.channel, by_hand=how.by_hand, samples=how.samples):
+            if found.capture is not capture:
+                send_waiting()
+                capture = found.capture
+                light = Capture(capture.path, capture.format, capture.channel, notes=capture.notes)
+                answer.send(("begun", replace(found, capture=replace(capture, bursts=()))))
+            else:
+                waiting.append(found)
+            if time.monotonic() - sent_at > EVERY_S:
+                send_waiting()
+                sent_at = time.monotonic()
+        send_waiting()
     except InputError as error:
-        answer.send(([], str(error)))
+        reason = str(error)
+    answer.send(("end", reason))
 
 
 class Importer(QThread):
-    """Reads one file after the other; what is found arrives by signal."""
+    """Reads one file after the other; what is found arrives by signal, as it is found."""
 
-    found = pyqtSignal(object)  # FileTake
+    begun = pyqtSignal(object)  # FileTake: a take, its pulses, and nothing read of it
+    found = pyqtSignal(object)  # FileTake: what was read of that take since the last
     failed = pyqtSignal(str)
-    reading = pyqtSignal(str)
+    reading = pyqtSignal(str, float)  # the file, and the part of the take that is read
 
-    def __init__(
-        self,
-        paths: list[Path],
-        sheets: Sequence[Sheet],
-        channel: int | None = None,
-        by_hand: ByHand = FOUND_OUT,
-    ) -> None:
+    def __init__(self, paths: list[Path], sheets: Sequence[Sheet], how: How = AS_FOUND) -> None:
         super().__init__()
-        self._how = channel, by_hand
+        self._how = how
         self._paths = paths
         self._sheets = sheets
         self._stopping = False
@@ -48,33 +87,42 @@ class Importer(QThread):
     def run(self) -> None:
         for path in self._paths:
             if not self._stopping:
-                self.reading.emit(path.name)
+                self.reading.emit(path.name, 0.0)
                 self._read(path)
 
     def _read(self, path: Path) -> None:
         spawn = multiprocessing.get_context("spawn")
         answers, answer = spawn.Pipe(duplex=False)
-        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, *self._how), daemon=True)
+        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, self._how), daemon=True)
         process.start()
         answer.close()
+        end_us = 0.0
         try:
-            while not answers.poll(LOOK_S):
-                if self._stopping:
+            while True:
+                while not answers.poll(LOOK_S):
+                    if self._stopping:
+                        return
+                kind, what = answers.recv()
+                if kind == "begun":
+                    end_us = what.take.pulses.end_us
+                    for warning in what.capture.warnings:
+                        self.failed.emit(f"{path.name}: {warning}; what could be read of it is here")
+                    self.begun.emit(what)
+                elif kind == "found":
+                    self.found.emit(what)
+                    if what.take.presses:
+                        self.reading.emit(path.name, what.take.presses[-1].start_us / end_us)
+                else:
+                    if what:
+                        self.failed.emit(what)
                     return
-            takes, reason = answers.recv()
         except EOFError:
-            takes, reason = [], f"{path}: reading it failed; it may be too large for this machine's memory"
+            self.failed.emit(f"{path}: reading it failed; it may be too large for this machine's memory")
         finally:
             process.terminate()
             process.join()
             answers.close()
-        if reason:
-            self.failed.emit(reason)
-        for take in takes:
-            for warning in take.capture.warnings:
-                self.failed.emit(f"{path.name}: {warning}; what could be read of it is here")
-            self.found.emit(take)
 
     def stop(self) -> None:
-        """What is being read now is dropped."""
+        """What was found so far stays; the rest is dropped."""
         self._stopping = True

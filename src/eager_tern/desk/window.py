@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
@@ -20,14 +19,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from eager_tern.casebook.changes import Delete, Rename
+from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
 from eager_tern.desk.document import Document
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
-from eager_tern.desk.importer import Importer
+from eager_tern.desk.imports import Imports
 from eager_tern.desk.live import Live
 from eager_tern.desk.log import Log
 from eager_tern.desk.notice import Notice
@@ -58,8 +57,8 @@ class Window(QMainWindow):
         super().__init__()
         self.settings = load_settings()
         self.document = Document()
-        self.importer: Importer | None = None
         self.shot_plan = ShotPlan(self.document)
+        self.imports = Imports(self.document)
         self.header = Header(self.document, self.shot_plan)
         self.notice = Notice()
         self.log = Log(self.document)
@@ -182,7 +181,9 @@ class Window(QMainWindow):
         doc.pulses_heard.connect(self.header.level.add)
         self.shot_plan.held_up.connect(self._hold_up)
         self.shots.troubled.connect(self.notice.say)
-        self.signal.recorded.threshold_asked.connect(self.read_with_threshold)
+        self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
+        self.imports.troubled.connect(self.notice.say)
+        self.imports.told.connect(self._show_progress)
         self.tabs.currentChanged.connect(self._show_page)
         self.header.listen_asked.connect(self.toggle_listening)
         self.header.gadget_asked.connect(self.choose_gadget)
@@ -246,7 +247,7 @@ class Window(QMainWindow):
 
     def open_casebook(self, path: Path) -> bool:
         self.live.stop()
-        self._stop_importing()
+        self.imports.stop_and_wait()
         if not self.document.open(path):
             return False
         self.notice.hide()
@@ -329,48 +330,19 @@ class Window(QMainWindow):
         if casebooks:
             self.open_casebook(casebooks[0])
             return
-        if not paths or self.importer is not None:
+        if not paths or self.imports.busy:
             return
         if self.document.gadget is None:
             self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
             return
         self.notice.hide()
-        self._import(Importer(paths, self.document.sheets))
+        self.imports.read(paths)
 
-    def read_with_threshold(self, take_id: int, level: float) -> None:
-        """Read a take's samples again with a threshold set by hand; the presses found so far give way."""
-        take = next((t for t in self.document.takes() if t.id == take_id), None)
-        if take is None or self.importer is not None:
-            return
-        before = tuple(p.id for p in self.document.presses if p.take_id == take_id and not p.deleted)
-        hand = replace(take.by_hand, level=level)
-        importer = Importer([Path(take.path)], self.document.sheets, take.channel, hand)
-        importer.found.connect(lambda _: self.document.change(Delete(before)))
-        self._import(importer)
-
-    def _import(self, importer: Importer) -> None:
-        self.importer = importer
-        importer.reading.connect(lambda name: self.notice.say(f"Reading {name} …", "Stop", importer.stop))
-        importer.found.connect(lambda found, gadget_id=self.document.gadget.id: self._take_found(found, gadget_id))
-        importer.failed.connect(self.notice.say)
-        importer.finished.connect(self._imported)
-        importer.start()
-
-    def _take_found(self, found: object, gadget_id: int) -> None:
-        if self.notice.text.startswith("Reading "):
+    def _show_progress(self, words: str) -> None:
+        if words:
+            self.notice.say(words, "Stop", self.imports.stop)
+        elif self.notice.text.startswith("Reading "):
             self.notice.hide()
-        self.document.keep_take(found, gadget_id)
-
-    def _imported(self) -> None:
-        self.importer = None
-        if self.notice.text.startswith("Reading "):
-            self.notice.hide()
-
-    def _stop_importing(self) -> None:
-        if self.importer is not None:
-            self.importer.found.disconnect()
-            self.importer.stop()
-            self.importer.wait()
 
     def ask_export(self) -> None:
         if path := self._ask_path("Export keys", KEY_FILES, ".csv"):
@@ -444,7 +416,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.live.stop()
-        self._stop_importing()
+        self.imports.stop_and_wait()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
         self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
         save_settings(self.settings)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Take, press_reading
+from eager_tern.intake.faint import doubted
 from eager_tern.intake.files import stray_readings
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import read_pulses
@@ -32,6 +33,7 @@ def read_take_again(
     """
     with casebook.changing():
         read = read_pulses(casebook.take_pulses(take.id), sheets, GapSettings(take.by_hand.gap_us))
+        read = doubted(read, take.measured.faint)
         found = [(press_reading(press), False) for press in read.presses]
         found += [(reading, True) for reading in stray_readings(read)]
         for reading, stray in found:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 
+from eager_tern.casebook.values import Faint
 from eager_tern.linecode.likeliest import CodeShape, Likeliest, believing, combined, likeliest
 from eager_tern.protocol.damaged import reads_well
+from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.shapes import code_shapes, kept_by_checks
+from eager_tern.protocol.shapes import FEWEST_CHECK_BITS, code_shapes, kept_by_checks
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.baseband import Baseband
 from eager_tern.signal.evidence import RadioEvidence
@@ -20,6 +22,7 @@ from eager_tern.signal.values import Pulses, in_one_row
 FAINT = "too faint for a threshold: read as the likeliest frame"
 MOST_FAINT = 200  # spans of a recording that are searched
 LONGEST_US = 600_000.0
+PROVEN = 0.95  # that a faint frame is right whose checks hold
 SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
 UNITS_US = (200.0, 700.0)
 # Codes without a sheet: fixed period 1 to 3, and the two usual kinds of pulse distance and width.
@@ -27,15 +30,6 @@ ANY_CODE = tuple(
     CodeShape(zero, one, UNITS_US, trailer=(1.0,))
     for zero, one in (((1.0, -3.0), (3.0, -1.0)), ((1.0, -1.0), (1.0, -3.0)), ((1.0, -1.0), (2.0, -1.0)))
 )
-
-
-@dataclass(frozen=True)
-class Faint:
-    """A stretch (µs of the take) with the pulses of the likeliest frame; ``certainty`` that its bits are right."""
-
-    start_us: float
-    end_us: float
-    certainty: float
 
 
 def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tuple[Pulses, tuple[Faint, ...]]:
@@ -62,6 +56,27 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
             parts.append(frame.pulses)
             faint.append(Faint(frame.pulses.start_us, frame.pulses.end_us, frame.certainty))
     return in_one_row(parts), tuple(faint)
+
+
+def doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
+    """The take with what is known of its faint frames: how they were read, and how far their bits can be trusted."""
+    presses = []
+    for press in take.presses:
+        frames = []
+        for frame in press.frames:
+            of = [f for f in faint if f.start_us < frame.pulses.end_us and f.end_us > frame.pulses.start_us]
+            if of:
+                readings = tuple(replace(r, confidence=r.confidence * _trust(r, of[0])) for r in frame.readings)
+                frame = replace(frame, readings=readings, mended=frame.mended or FAINT)
+            frames.append(frame)
+        presses.append(replace(press, frames=tuple(frames)))
+    return replace(take, presses=tuple(presses))
+
+
+def _trust(reading: Reading, faint: Faint) -> float:
+    """How far the bits of a faint frame can be trusted: checks of many bits say more than the signal."""
+    proven = reading.checks_hold and sum(check.width for check in reading.checks) >= FEWEST_CHECK_BITS
+    return max(faint.certainty, PROVEN) if proven else faint.certainty
 
 
 def _all_read(take: TakeRead) -> bool:

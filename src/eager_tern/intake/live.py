@@ -10,24 +10,29 @@ import numpy as np
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
 from eager_tern.intake.files import stray_readings
-from eager_tern.protocol.presses import Frame, Press, grown_or_begun
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses, grown_or_begun
+from eager_tern.protocol.reading import UNKNOWN
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_bursts
 from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.quality import rests_in_marks
-from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+from eager_tern.signal.values import Floats, Pulses, in_one_row, pulses_from_signed
 
 INVERTED = "The source's levels are inverted: marks and spaces are taken the other way round from here on."
 
 
 @dataclass(frozen=True)
 class Heard:
-    """What new durations led to: presses begun or grown, the last one last, and strays."""
+    """What new durations led to: presses begun or grown, the last one last, and strays.
+
+    ``revised``: what stood in the casebook since the last long silence was read anew as a whole.
+    """
 
     press_ids: tuple[int, ...] = ()
     stray_ids: tuple[int, ...] = ()
     news: str = ""
+    revised: bool = False
 
 
 class Listening:
@@ -50,6 +55,9 @@ class Listening:
         self._start_us = 0.0  # where they begin
         self._index = 0  # index of their first mark among the take's pulses
         self._press: Press | None = None
+        self._hold: list[Pulses] = []  # read since the last long silence: a key's frames, one repairing another
+        self._hold_index = 0
+        self._hold_is_doubtful = False
         self._unsaved: list[Floats] = []
         self._turned = False  # whether the source calls marks what are spaces
 
@@ -65,13 +73,30 @@ class Listening:
             self._turned, self._waiting = True, -self._waiting
             self._casebook.set_by_hand(self.take_id, ByHand(polarity="mark-low"))
             news = INVERTED
-        return replace(self._read(self._whole()), news=news)
+        read = self._read(self._whole())
+        silence = -float(self._waiting[0]) if self._waiting.size and self._waiting[0] < 0 else 0.0
+        return replace(self._settled(read) if silence >= LONGEST_SILENCE_US else read, news=news)
 
     def finish(self) -> Heard:
         """Read what is left, as if silence followed. Raises InputError where the disk still refuses what it refused."""
         heard = self.hear(np.empty(0)) if self._unsaved else Heard()
-        rest = self._read(self._waiting.size)
-        return Heard(heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids)
+        rest = self._settled(self._read(self._waiting.size))
+        return Heard(heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids, revised=rest.revised)
+
+    def _settled(self, heard: Heard) -> Heard:
+        """The hold is over: where its frames do not agree, they are read once more together."""
+        hold, index, doubtful = self._hold, self._hold_index, self._hold_is_doubtful
+        self._hold, self._hold_is_doubtful, self._hold_index = [], False, self._index
+        if len(hold) < 2 or not doubtful:
+            return heard
+        whole = in_one_row(hold)
+        self._press = None
+        with self._casebook.changing():
+            frames, noise = read_bursts(whole, self._sheets)
+            again = self._put(whole, frames, noise, index)
+            firsts = [press.lead.first for press in group_presses(frames)] + [first for first, _ in noise]
+            self._casebook.set_vanished(self.take_id, {first + index for first in firsts}, index)
+        return replace(again, revised=True)
 
     def _whole(self) -> int:
         """How many of the waiting durations end in a silence that no frame has inside."""
@@ -88,7 +113,10 @@ class Listening:
         silence = float(np.abs(part).sum())
         heard = Heard()
         if pulses.durations_us.size:
-            heard = self._keep(pulses, *read_bursts(pulses, self._sheets))
+            frames, noise = read_bursts(pulses, self._sheets)
+            heard = self._put(pulses, frames, noise, self._index)
+            self._hold.append(pulses)
+            self._hold_is_doubtful |= bool(noise) or any(map(_is_doubtful, frames)) or len(heard.press_ids) > 1
             silence -= pulses.end_us - self._start_us
             self._start_us = pulses.end_us
             self._index += pulses.durations_us.size + 1
@@ -96,21 +124,26 @@ class Listening:
         self._waiting = np.concatenate(([-silence], rest)) if silence else rest
         return heard
 
-    def _keep(self, pulses: Pulses, frames: list[Frame], noise: list[tuple[int, int]]) -> Heard:
-        """Presses and strays to the casebook, all of them or none."""
+    def _put(self, pulses: Pulses, frames: list[Frame], noise: list[tuple[int, int]], index: int) -> Heard:
+        """Presses and strays to the casebook, all of them or none. ``index`` is the pulses' place in the take."""
         press, begun, strays = self._press, [], []
         with self._casebook.changing():
             for frame in frames:
-                there = replace(frame, first=frame.first + self._index, last=frame.last + self._index)
+                there = replace(frame, first=frame.first + index, last=frame.last + index)
                 press = grown_or_begun(press, there)
                 at = self._started_at + press.start_us / 1e6
                 begun.append(self._casebook.put_press(self.take_id, press_reading(press), caught_at=at))
             for reading in stray_readings(TakeRead(pulses, (), tuple(noise))):
-                shifted = _shifted(reading, self._index)
+                shifted = _shifted(reading, index)
                 at = self._started_at + shifted.start_us / 1e6
                 strays.append(self._casebook.put_press(self.take_id, shifted, stray=True, caught_at=at))
         self._press = press
         return Heard(tuple(dict.fromkeys(begun)), tuple(strays))
+
+
+def _is_doubtful(frame: Frame) -> bool:
+    best = frame.best
+    return bool(frame.mended) or best is None or best.protocol == UNKNOWN or not best.checks_hold
 
 
 def _shifted(reading: PressReading, by: int) -> PressReading:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import agreed
 from eager_tern.protocol.damaged import Mended, has_glitches, leave_out_glitches, mend, raw_range, reads_well
-from eager_tern.protocol.presses import Frame, Press, group_presses
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
 from eager_tern.protocol.reading import UNKNOWN, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import GapSettings, split_bursts
@@ -20,6 +22,8 @@ from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_fro
 FEWEST_PULSES = 3  # a leader with its trailer
 MOST_PULSES = 2000  # no frame has more; chatter has
 FEWEST_IN_CHATTER = 21
+STEP_PULSES = 2000  # what is read in one go, if presses end there
+SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
 
 
@@ -43,8 +47,37 @@ def read_pulses(
 
     ``cut``: the recording begins within a mark, so that its first burst may be the rest of a frame.
     """
-    frames, noise = read_bursts(pulses, sheets, gaps, cut)
-    return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
+    return joined(pulses, list(read_stepwise(pulses, sheets, gaps, cut)))
+
+
+def read_stepwise(
+    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
+) -> Iterator[TakeRead]:
+    """The same part by part, as it is read: each with the pulses of the whole, and what was found since the last."""
+    edges = pulses.edge_times_us
+    for first, last in _steps(pulses.durations_us, gaps):
+        part = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+        frames, noise = read_bursts(part, sheets, gaps, cut and first == 0)
+        there = [replace(f, first=f.first + first, last=f.last + first) for f in frames]
+        yield TakeRead(pulses, tuple(group_presses(there)), tuple((a + first, b + first) for a, b in noise))
+
+
+def joined(pulses: Pulses, parts: Sequence[TakeRead]) -> TakeRead:
+    """The parts of a take as one."""
+    presses = tuple(press for part in parts for press in part.presses)
+    return TakeRead(pulses, presses, tuple(span for part in parts for span in part.noise))
+
+
+def _steps(durations_us: Floats, gaps: GapSettings | None) -> Iterator[tuple[int, int]]:
+    """Index ranges of marks between silences so long that no press goes on behind them, none of them small."""
+    sure = max(LONGEST_SILENCE_US, (gaps.gap_us or 0.0) if gaps else 0.0)
+    first = 0
+    for space in (2 * np.flatnonzero(durations_us[1::2] >= sure) + 1).tolist():
+        if space - first >= STEP_PULSES:
+            yield first, space - 1
+            first = space + 1
+    if durations_us.size:
+        yield first, durations_us.size - 1
 
 
 def read_bursts(
@@ -148,33 +181,34 @@ def section_counts(sheets: Sequence[Sheet]) -> list[int]:
     return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
 
 
-def read_marks(pulses: Pulses, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT, cut: bool = False) -> TakeRead:
-    """A recording whose marks are known, its carrier taken off if it has one, short pulses left out where asked for."""
-    stripped = strip_carrier(pulses)[0]
-    if by_hand.shortest_us:
-        stripped = without_short(stripped, by_hand.shortest_us)
-    return read_pulses(stripped, sheets, GapSettings(by_hand.gap_us), cut)
-
-
 def read_edges(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> tuple[Polarity, TakeRead]:
-    """A two-level recording read with the polarity given, or the one found.
+    """A two-level recording read with the polarity given, or the one found."""
+    polarity = by_hand.polarity or likelier_polarity(edges, sheets, by_hand)
+    pulses = clean_marks(pulses_from_edges(edges, polarity), by_hand)
+    return polarity, read_pulses(pulses, sheets, GapSettings(by_hand.gap_us), begins_in_mark(edges, polarity))
 
-    Where the line never rests, so that its level says nothing, the polarity that reads better is taken.
-    """
-    if by_hand.polarity is not None:
-        return by_hand.polarity, _read_line(edges, by_hand.polarity, sheets, by_hand)
+
+def clean_marks(pulses: Pulses, by_hand: ByHand = FOUND_OUT) -> Pulses:
+    """Marks and spaces without a carrier, and without what the user wants left out."""
+    stripped = strip_carrier(pulses)[0]
+    return without_short(stripped, by_hand.shortest_us) if by_hand.shortest_us else stripped
+
+
+def begins_in_mark(edges: Edges, polarity: Polarity) -> bool:
+    """Whether the recording may begin within a frame."""
+    return edges.starts_high == (polarity == "mark-high")
+
+
+def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> Polarity:
+    """The polarity that the line's rest shows; where it never rests, the one in which its beginning reads better."""
     found = find_polarity(edges)
-    take = _read_line(edges, found.polarity, sheets, by_hand)
     if found.sure:
-        return found.polarity, take
+        return found.polarity
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    turned = _read_line(edges, other, sheets, by_hand)
-    return (other, turned) if _weight(turned) > _weight(take) else (found.polarity, take)
-
-
-def _read_line(edges: Edges, polarity: Polarity, sheets: Sequence[Sheet], by_hand: ByHand) -> TakeRead:
-    cut = edges.starts_high == (polarity == "mark-high")
-    return read_marks(pulses_from_edges(edges, polarity), sheets, by_hand, cut)
+    times = edges.times_us[:SURE_PULSES]
+    some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
+    weights = [_weight(read_edges(some, sheets, replace(by_hand, polarity=p))[1]) for p in (found.polarity, other)]
+    return other if weights[1] > weights[0] else found.polarity
 
 
 def _weight(take: TakeRead) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,42 +38,73 @@ class ThresholdSettings:
     hysteresis: float = 0.15
 
 
-def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
-    """Edges of a sampled line, read block by block so that a long recording needs little memory.
+class EdgeFollower:
+    """Edges of a sampled line as its samples come, block by block.
 
-    ``blocks`` are consecutive arrays of shape (n,), all but the last of a length that is a multiple of
-    ``block_grain(rate_hz)``. The threshold is the middle of the line's range within ``REACH_S``; where that range is
-    no more than noise, or little beside the edges around, the last level is kept: so a level may sag, as behind a
-    coupling capacitor. An edge is placed by linear interpolation where the line crosses the middle.
+    The threshold is the middle of the line's range within ``REACH_S``; where that range is no more than noise, or
+    little beside the edges around, the last level is kept: so a level may sag, as behind a coupling capacitor. An edge
+    is placed by linear interpolation where the line crosses the middle. Blocks have shape (n,), all but the last of a
+    length that is a multiple of ``block_grain(rate_hz)``. What is quiet is told from a block and the ``history_s``
+    before it, so short blocks need some.
     """
-    settings = settings or ThresholdSettings()
-    grain = block_grain(rate_hz)
-    reach = max(1, round(REACH_S * rate_hz / grain))
-    positions: list[NDArray[np.float64]] = []
-    starts_high: bool | None = None
-    largest = 0.0
-    high: bool | None = None
-    offset = 0
-    around = reach + max(1, round(NEIGHBOURHOOD_S * rate_hz / grain))
-    for before, block, after in _with_neighbours(blocks, around * grain):
+
+    def __init__(self, rate_hz: float, settings: ThresholdSettings | None = None, history_s: float = 0.0) -> None:
+        self._settings = settings or ThresholdSettings()
+        self._grain = block_grain(rate_hz)
+        reach = max(1, round(REACH_S * rate_hz / self._grain))
+        around = reach + max(1, round(NEIGHBOURHOOD_S * rate_hz / self._grain))
+        self._reaches = reach, around
+        self._margin = around * self._grain
+        self._history = max(self._margin, round(history_s * rate_hz / self._grain) * self._grain)
+        self._before: Values = np.empty(0, np.float32)
+        self._current: Values | None = None
+        self._largest = 0.0
+        self._high: bool | None = None
+        self.starts_high: bool | None = None  # known with the first edge
+        self.settled = 0  # samples up to which all edges are told
+
+    def feed(self, block: Values) -> Floats:
+        """Take a block in; gives the edges within the block before it, in samples from the start."""
+        found = self._edges(block[: self._margin])
+        self._current = block
+        return found
+
+    def finish(self) -> Floats:
+        """The edges of the last block, as if the recording ended with it."""
+        found = self._edges(np.empty(0, np.float32))
+        self._current = None
+        return found
+
+    def _edges(self, after: Values) -> Floats:
+        block, before = self._current, self._before
+        if block is None:
+            return np.empty(0)
         x = np.concatenate((before, block, after))
-        first = offset - before.size
-        found, rising, largest = _crossings(x, grain, (reach, around), largest, settings)
+        found, rising, self._largest = _crossings(x, self._grain, self._reaches, self._largest, self._settings)
         inside = (found >= before.size - 0.5) & (found < before.size + block.size - 0.5)
-        found, rising = found[inside], rising[inside]
+        found, rising = found[inside] + (self.settled - before.size), rising[inside]
+        self.settled += block.size
+        short = self._history > block.size
+        self._before = np.concatenate((before, block))[-self._history :] if short else block[-self._history :]
         # A block's own first decision may repeat the level the last one ended on.
-        if found.size and high is not None and rising[0] == high:
+        if found.size and self._high is not None and rising[0] == self._high:
             found, rising = found[1:], rising[1:]
-        if found.size:
-            if starts_high is None:
-                starts_high = not rising[0]
-            keep = np.concatenate(([True], rising[1:] != rising[:-1]))
-            positions.append(found[keep] + first)
-            high = bool(rising[keep][-1])
-        offset += block.size
-    all_positions = np.concatenate(positions) if positions else np.empty(0)
+        if found.size == 0:
+            return found
+        if self.starts_high is None:
+            self.starts_high = not rising[0]
+        keep = np.concatenate(([True], rising[1:] != rising[:-1]))
+        self._high = bool(rising[keep][-1])
+        return found[keep]
+
+
+def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
+    """Edges of a sampled line, found by an ``EdgeFollower``, so that a long recording needs little memory."""
+    follower = EdgeFollower(rate_hz, settings)
+    positions = [follower.feed(block) for block in blocks]
+    positions.append(follower.finish())
     us = 1e6 / rate_hz
-    return Edges(all_positions * us, bool(starts_high), 0.0, offset * us)
+    return Edges(np.concatenate(positions) * us, bool(follower.starts_high), 0.0, follower.settled * us)
 
 
 def edges_of_changes(times_us: Floats, values: Floats, start_us: float, end_us: float) -> Edges:
@@ -94,19 +125,6 @@ def edges_of_changes(times_us: Floats, values: Floats, start_us: float, end_us: 
 def block_grain(rate_hz: float) -> int:
     """Samples in a chunk of the envelope: a power of two near ``CHUNK_S``."""
     return int(1 << max(1, round(float(np.log2(max(CHUNK_S * rate_hz, 2.0))))))
-
-
-def _with_neighbours(blocks: Iterable[Values], margin: int) -> Iterator[tuple[Values, Values, Values]]:
-    """Each block with up to ``margin`` samples of what stands before and after it."""
-    empty: Values = np.empty(0, np.float32)
-    before, current = empty, None
-    for following in blocks:
-        if current is not None:
-            yield before, current, following[:margin]
-            before = current[-margin:]
-        current = following
-    if current is not None:
-        yield before, current, empty
 
 
 def _fold(x: Values, grain: int, pick: np.ufunc) -> Values:
