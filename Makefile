@@ -36,7 +36,7 @@ bench: .venv/dev
 
 # Needs uv. The lock files carry versions and hashes only.
 LOCK := uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url \
-        --no-emit-find-links --no-header --no-annotate pyproject.toml
+        --no-emit-find-links --no-header --no-annotate --extra sound pyproject.toml
 lock:
 	$(LOCK) -o requirements.lock
 	$(LOCK) --group dev -o requirements-dev.lock

@@ -6,6 +6,8 @@ CREATE TABLE gadget (
     about TEXT NOT NULL DEFAULT ''
 );
 
+-- A recording. path is the file it was read from, where its samples can be looked at again; measured (of its carrier and
+-- faint frames) and by_hand (what the user overruled) are JSON, see docs/casebook.md.
 CREATE TABLE take (
     id             INTEGER PRIMARY KEY,
     gadget_id      INTEGER NOT NULL REFERENCES gadget (id),
@@ -15,10 +17,10 @@ CREATE TABLE take (
     sample_rate_hz REAL,
     polarity       TEXT,
     carrier_hz     REAL,
-    path           TEXT NOT NULL DEFAULT '',  -- of the file it was read from, where its samples can be looked at again
+    path           TEXT NOT NULL DEFAULT '',
     channel        INTEGER,
-    measured       TEXT NOT NULL DEFAULT '',  -- of its carrier and faint frames: JSON, see docs/casebook.md
-    by_hand        TEXT NOT NULL DEFAULT ''   -- what the user overruled: JSON, see docs/casebook.md
+    measured       TEXT NOT NULL DEFAULT '',
+    by_hand        TEXT NOT NULL DEFAULT ''
 );
 
 -- Raw durations as they came, never changed: little-endian float64, µs, marks positive, spaces negative.

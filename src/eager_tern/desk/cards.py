@@ -8,9 +8,9 @@ from typing import Literal
 import numpy as np
 
 from eager_tern.casebook.keys import Key
-from eager_tern.casebook.values import Caught
+from eager_tern.casebook.values import Caught, Measured, Take
 from eager_tern.desk.overlay import differing_bits
-from eager_tern.desk.words import CODE_NAMES, duration, hex_value, plural, reading_name
+from eager_tern.desk.words import CODE_NAMES, duration, frequency, hex_value, plural, reading_name
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
@@ -45,8 +45,10 @@ class Card:
     label: str = ""
 
 
-def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: list[Key]) -> list[Card]:
-    """Cards about one press; ``others`` are the gadget's other presses."""
+def cards_for_press(
+    press: Caught, frame: Frame, others: list[Caught], keys: list[Key], take: Take | None = None
+) -> list[Card]:
+    """Cards about one press; ``others`` are the gadget's other presses, ``take`` is the recording it was found in."""
     if press.stray:
         return [_stray_card(press)]
     cards = []
@@ -57,6 +59,8 @@ def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: lis
         cards.append(_protocol_card(best, frame, press, others))
     if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
+    if take is not None and take.carrier_hz:
+        cards.append(_carrier_card(take.carrier_hz, take.measured))
     if frame.mended:
         cards.append(_mended_card(frame))
     if press.repeats and not press.reading.first_missed:
@@ -65,6 +69,19 @@ def cards_for_press(press: Caught, frame: Frame, others: list[Caught], keys: lis
         cards.append(_once_card(press))
     cards += _key_cards(press, keys)
     return cards
+
+
+def _carrier_card(carrier_hz: float, measured: Measured) -> Card:
+    """What the pulses were keyed on."""
+    if measured.deviation_hz:
+        text = f"Two tones, {frequency(measured.deviation_hz)} above and below; the higher one is the mark."
+    elif measured.keying == "ask":
+        text = "Turned down in the spaces, not off."
+    else:
+        text = "On in the marks, off in the spaces."
+    if measured.carrier_duty:
+        text += f" On for {measured.carrier_duty:.0%} of its period."
+    return Card(f"Carrier {frequency(carrier_hz)}", text, "proven", aside="measured in the recording")
 
 
 def _mended_card(frame: Frame) -> Card:

@@ -160,7 +160,8 @@ class Findings(QScrollArea):
         if len(presses) == 1:
             press = presses[0]
             others = [p for p in self._document.shown_presses() if p.id != press.id]
-            cards = cards_for_press(press, self._document.frame(press), others, self._document.key_table())
+            keys, take = self._document.key_table(), self._document.take(press)
+            cards = cards_for_press(press, self._document.frame(press), others, keys, take)
             heading = "FINDINGS ABOUT THIS FRAME"
         elif presses:
             cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"

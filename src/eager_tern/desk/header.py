@@ -19,6 +19,7 @@ class Header(QWidget):
     gadget_asked = pyqtSignal(int)
     new_gadget_asked = pyqtSignal()
     rename_asked = pyqtSignal()
+    source_chosen = pyqtSignal()
 
     def __init__(self, document: Document, plan: ShotPlan) -> None:
         super().__init__()
@@ -91,12 +92,12 @@ class Header(QWidget):
         """Take this source."""
         self.choice = choice
         self.source.setText(f"{choice.name} ▾")
+        self.source_chosen.emit()
 
     def show_listening(self, on: bool, waiting: bool = False) -> None:
         self.listen.setChecked(on)
         self.listen.setText(("Waiting · Space to stop" if waiting else "Listening · Space to stop") if on else "Listen")
         self.source.setEnabled(not on)
-        self.level.run(on)
 
     def _fill_gadgets(self) -> None:
         menu = self.gadget.menu()

@@ -77,23 +77,22 @@ class Importer(QThread):
     failed = pyqtSignal(str)
     reading = pyqtSignal(str, float)  # the file, and the part of the take that is read
 
-    def __init__(self, paths: list[Path], sheets: Sequence[Sheet], how: How = AS_FOUND) -> None:
+    def __init__(self, files: list[tuple[Path, How]], sheets: Sequence[Sheet]) -> None:
         super().__init__()
-        self._how = how
-        self._paths = paths
+        self._files = files
         self._sheets = sheets
         self._stopping = False
 
     def run(self) -> None:
-        for path in self._paths:
+        for path, how in self._files:
             if not self._stopping:
                 self.reading.emit(path.name, 0.0)
-                self._read(path)
+                self._read(path, how)
 
-    def _read(self, path: Path) -> None:
+    def _read(self, path: Path, how: How) -> None:
         spawn = multiprocessing.get_context("spawn")
         answers, answer = spawn.Pipe(duplex=False)
-        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, self._how), daemon=True)
+        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, how), daemon=True)
         process.start()
         answer.close()
         end_us = 0.0

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from eager_tern.casebook.changes import Delete
 from eager_tern.desk.document import Document
-from eager_tern.desk.importer import AS_FOUND, How, Importer
+from eager_tern.desk.importer import How, Importer
 from eager_tern.desk.words import plural
 from eager_tern.intake.files import FileTake
 
@@ -33,12 +33,12 @@ class Imports(QObject):
     def busy(self) -> bool:
         return self._importer is not None
 
-    def read(self, paths: list[Path], how: How = AS_FOUND) -> None:
+    def read(self, files: list[tuple[Path, How]]) -> None:
         """Read files one after the other into the gadget that is open."""
-        if self.busy or self._document.gadget is None or not paths:
+        if self.busy or self._document.gadget is None or not files:
             return
         self._gadget_id = self._document.gadget.id
-        self._importer = importer = Importer(paths, self._document.sheets, how)
+        self._importer = importer = Importer(files, self._document.sheets)
         importer.reading.connect(self._tell)
         importer.begun.connect(self._begin)
         importer.found.connect(self._find)
@@ -52,7 +52,7 @@ class Imports(QObject):
         if take is None or self.busy:
             return
         before = tuple(p.id for p in self._document.presses if p.take_id == take_id and not p.deleted)
-        self.read([Path(take.path)], How(take.channel, replace(take.by_hand, level=level)))
+        self.read([(Path(take.path), How(take.channel, replace(take.by_hand, level=level)))])
         assert self._importer is not None
         self._importer.begun.connect(lambda _: self._document.change(Delete(before)))
 

@@ -16,6 +16,7 @@ class Settings(BaseModel):
     recent: list[str] = []
     night: bool = False
     armed: bool = False
+    ear: bool = False
     geometry: str = ""  # Qt's own form, in hex
     splitter: str = ""
     source: str = ""

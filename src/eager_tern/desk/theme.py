@@ -115,6 +115,7 @@ def _style(p: Palette) -> str:
     QWidget#margin, QScrollArea#margin, QScrollArea#margin > QWidget > QWidget {{ background: {p.margin}; }}
     QLabel {{ background: transparent; }}
     QLabel#heading {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
+    QLabel#trouble {{ color: {p.attention}; font-weight: bold; }}
     QLabel#aside {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
     QLabel#title {{ font-size: {TITLE_PX}px; font-weight: bold; }}
     QLabel#next {{ font-size: {NEXT_PX}px; font-weight: bold; }}

@@ -23,9 +23,11 @@ from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
+from eager_tern.desk.describe import Describe
 from eager_tern.desk.document import Document
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
+from eager_tern.desk.importer import AS_FOUND, How
 from eager_tern.desk.imports import Imports
 from eager_tern.desk.live import Live
 from eager_tern.desk.log import Log
@@ -36,15 +38,21 @@ from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.shots import ShotsLeaf
 from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
+from eager_tern.desk.source_panel import SourcePanel
+from eager_tern.desk.sources import SourceChoice
 from eager_tern.desk.start import Start
 from eager_tern.desk.theme import DAY, NIGHT, Theme
+from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
+from eager_tern.formats.iq import RAW_SUFFIXES
 
 CASEBOOKS = f"Casebooks (*{SUFFIX})"
+SAMPLES = " ".join(f"*{suffix}" for suffix in RAW_SUFFIXES)
 RECORDINGS = (
-    "Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data *.h *.tern);;"
+    f"Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data {SAMPLES} *.h *.tern);;"
     "Protocol sheets (*.toml);;All files (*)"
 )
+AUDIO = "Audio (*.wav *.flac *.aiff *.ogg);;All files (*)"
 KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
 WIDTH, HEIGHT = 1280, 800
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
@@ -64,6 +72,7 @@ class Window(QMainWindow):
         self.log = Log(self.document)
         self.handset_panel = SimulatedHandset()
         self.live = Live(self.document, self.handset_panel)
+        self.source_panel = SourcePanel(self.live)
         self.signal = SignalLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
         self.shots = ShotsLeaf(self.document, self.shot_plan)
@@ -103,6 +112,7 @@ class Window(QMainWindow):
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(0)
         stack.addWidget(self.log, 1)
+        stack.addWidget(self.source_panel)
         stack.addWidget(self.handset_panel)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(1)
@@ -159,6 +169,9 @@ class Window(QMainWindow):
             "&Source": [
                 Item("listen", "&Listen or stop\tSpace", self.toggle_listening),
                 Item("armed", "&Wait for the first edge", self.toggle_armed, checkable=True),
+                Item("ear", "Keep an &ear open", self.toggle_ear, checkable=True),
+                Item("missed", "&Have what was just missed", self.live.have_missed, "Ctrl+K"),
+                Item("play", "&Play a recording as a source …", self.ask_play),
                 SEPARATOR,
                 Item("skip", "&Skip the next shot", self.shot_plan.skip, "Ctrl+Right"),
                 Item("repeat", "&Repeat the last shot", self.shot_plan.repeat, "Ctrl+Down"),
@@ -193,7 +206,8 @@ class Window(QMainWindow):
         self.handset.export_asked.connect(self.ask_export)
         self.handset_panel.failed.connect(self.notice.say)
         self.live.changed.connect(self._show_listening)
-        self.live.said.connect(self.header.source.setToolTip)
+        self.live.levelled.connect(self.header.level.show_peak)
+        self.header.source_chosen.connect(self._source_chosen)
         self.live.troubled.connect(self.notice.say)
         self.live.broken.connect(self._source_broke)
         self.start.new_asked.connect(self.ask_new)
@@ -240,6 +254,7 @@ class Window(QMainWindow):
     def apply_theme(self) -> None:
         self.menu_actions["night"].setChecked(self.settings.night)
         self.menu_actions["armed"].setChecked(self.settings.armed)
+        self.menu_actions["ear"].setChecked(self.settings.ear)
         Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
         self.signal.refresh()
 
@@ -336,7 +351,14 @@ class Window(QMainWindow):
             self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
             return
         self.notice.hide()
-        self.imports.read(paths)
+        self.imports.read([(path, how) for path in paths if (how := self._described(path)) is not None])
+
+    def _described(self, path: Path) -> How | None:
+        """What the user says of a file that does not say it itself; None if the user would rather not."""
+        if path.suffix.lower() not in RAW_SUFFIXES:
+            return AS_FOUND
+        ask = Describe(path, self)
+        return How(samples=ask.description) if ask.exec() else None
 
     def _show_progress(self, words: str) -> None:
         if words:
@@ -376,15 +398,35 @@ class Window(QMainWindow):
         elif self.header.choice is not None:
             self.notice.hide()
             self.live.start(self.header.choice, self.settings.armed)
-        self._show_listening(self.live.on)
+        self._show_listening()
 
     def toggle_armed(self) -> None:
         """Record from the first edge on, rather than from the moment of listening."""
         self.settings.armed = not self.settings.armed
         self.menu_actions["armed"].setChecked(self.settings.armed)
 
-    def _show_listening(self, on: bool) -> None:
+    def toggle_ear(self) -> None:
+        """Hear the source while nothing is recorded, so that the press just missed can still be had."""
+        self.settings.ear = not self.settings.ear
+        self.menu_actions["ear"].setChecked(self.settings.ear)
+        self.live.open_ear(self.header.choice, self.settings.ear)
+
+    def ask_play(self) -> None:
+        """Take a recording for the source: it is played as if it came in now."""
+        name, _ = QFileDialog.getOpenFileName(self, "Play a recording as a source", "", AUDIO)
+        if name:
+            self.header.choose(SourceChoice(f"Playing {Path(name).name}", f"{PLAY}{name}"))
+
+    def _source_chosen(self) -> None:
+        self.settings.source = self.header.choice.name if self.header.choice is not None else ""
+        if self.settings.ear:
+            self.live.open_ear(self.header.choice, True)
+
+    def _show_listening(self) -> None:
+        on = self.live.on
         self.header.show_listening(on, self.live.waiting)
+        self.header.level.run(self.live.is_open)
+        self.menu_actions["missed"].setEnabled(not on and self.live.ring.heard)
         if on:
             self.log.view.setFocus()  # so that Return types a label
 
@@ -415,6 +457,7 @@ class Window(QMainWindow):
         self.apply_theme()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.live.ear_open = False
         self.live.stop()
         self.imports.stop_and_wait()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()

@@ -45,13 +45,18 @@ def ports() -> list[Port]:
 
 @dataclass(frozen=True)
 class Received:
-    """What one look at the port brought. ``news`` says in words what happened to the line itself."""
+    """What one look at the source brought.
+
+    ``news`` says in words what happened to the line itself; ``level`` is its highest sample, as a part of full scale,
+    where there are samples.
+    """
 
     durations: tuple[Floats, ...] = ()
     hello: Hello | None = None
     scrambled: int = 0
     lost_lines: int = 0
     news: str = ""
+    level: float | None = None
 
 
 @dataclass

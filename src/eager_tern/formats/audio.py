@@ -14,6 +14,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
 from eager_tern.signal.carrier import duty_in_bursts
 from eager_tern.signal.keying import pulses_of_bursts
+from eager_tern.signal.quality import CLIPS, clips
 from eager_tern.signal.radio import Transmission, find_transmissions
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.threshold import ThresholdSettings, Values, edges_of_samples
@@ -59,9 +60,9 @@ def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture
                 captures.append(with_carrier)
                 continue
         with soundfile.SoundFile(str(path)) as file:
-            lost: list[str] = []
-            edges = edges_of_samples(_blocks(file, channel, lost), info.samplerate, threshold)
-            found = tuple(dict.fromkeys((*warnings, *lost)))
+            wrong: list[str] = []
+            edges = edges_of_samples(_blocks(file, channel, wrong), info.samplerate, threshold)
+            found = tuple(dict.fromkeys((*warnings, *wrong)))
             captures.append(Capture(str(path), NAME, channel, info.samplerate, edges, warnings=found))
     carrying = [c for c in captures if c.bursts or (c.edges is not None and c.edges.times_us.size)]
     return carrying or captures[:1]
@@ -124,7 +125,7 @@ def _buried(found: Transmission, rate_hz: float) -> bool:
     return float(np.median([b.level**2 / (b.noise * rate_hz) for b in found.bursts])) < 1.0
 
 
-def _blocks(file: Any, channel: int, lost: list[str]) -> Iterator[Values]:
+def _blocks(file: Any, channel: int, wrong: list[str]) -> Iterator[Values]:
     import soundfile
 
     size, at = BLOCK, 0
@@ -137,12 +138,15 @@ def _blocks(file: Any, channel: int, lost: list[str]) -> Iterator[Values]:
             if size == BLOCK:  # what stands before the damage is to be had in smaller pieces
                 size = SMALL_BLOCK
                 continue
-            lost.append(f"cannot be read beyond sample {at}")
+            wrong.append(f"cannot be read beyond sample {at}")
             return
         at += len(block)
         if len(block) == 0:
             return
-        yield np.ascontiguousarray(block[:, channel])
+        values = np.ascontiguousarray(block[:, channel])
+        if CLIPS not in wrong and clips(values):
+            wrong.append(CLIPS)
+        yield values
 
 
 def _cut_short(path: Path) -> tuple[str, ...]:

@@ -15,7 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture, Note
 from eager_tern.signal.keying import keying_of, pulses_of_bursts
-from eager_tern.signal.radio import find_transmissions
+from eager_tern.signal.quality import CLIPS, clips
+from eager_tern.signal.radio import Transmission, find_transmissions
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.values import Pulses
 
@@ -40,6 +41,7 @@ WRITTEN_RATE_HZ = 250_000
 WRITTEN_LEVEL = 0.8
 REST_S = 0.02
 PIECE = 1 << 18
+LOOKED_AT = 1 << 17  # samples of a burst, to see whether it clips
 LARGEST = 1e6  # of full scale: what is more is no sample
 
 
@@ -71,9 +73,11 @@ def read_raw(
 ) -> list[Capture]:
     """One capture a transmitter found in bare samples of the type and rate given. Raises InputError."""
     recording, warnings = open_recording(path, description)
+    transmissions = find_transmissions(recording)
     name = str(told_as or path)
     captures = []
-    for number, found in enumerate(find_transmissions(recording)):
+    warnings += _clipping(recording, transmissions)
+    for number, found in enumerate(transmissions):
         carrier_hz = recording.center_hz + found.frequency_hz
         captures.append(
             Capture(
@@ -90,6 +94,16 @@ def read_raw(
             )
         )
     return captures or [Capture(name, NAME, 0, recording.rate_hz, notes=notes, warnings=warnings)]
+
+
+def _clipping(recording: Recording, transmissions: Sequence[Transmission]) -> tuple[str, ...]:
+    """A warning where a transmitter was louder than the receiver could tell."""
+    for burst in [burst for found in transmissions for burst in found.bursts[:1]]:
+        first, last = (int(t / 1e6 * recording.rate_hz) for t in (burst.start_us, burst.end_us))
+        samples = recording.part(first, min(last, first + LOOKED_AT, recording.size))
+        if clips(samples.real) or clips(samples.imag):
+            return (CLIPS,)
+    return ()
 
 
 def open_recording(path: Path, description: Description) -> tuple[Recording, tuple[str, ...]]:

@@ -1,4 +1,4 @@
-"""Waiting for the first edge: nothing is kept of a quiet source but what came just before it."""
+"""What is kept of a source before anybody records it: the time before the first edge, the press just missed."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from eager_tern.signal.values import Floats
 
 BEFORE_US = 2e6  # kept of the time before the first edge
 QUIET_US = 20e6  # without an edge, and it waits again
+RING_US = 30e6  # of what was heard while nothing was recorded
 
 
 @dataclass
@@ -57,3 +58,32 @@ class Arming:
         """Wait for the next first edge."""
         self._recording = False
         self._silence_us = 0.0
+
+
+@dataclass
+class Ring:
+    """The last half minute of a source that is heard but not recorded."""
+
+    longest_us: float = RING_US
+    _parts: deque[Floats] = field(default_factory=deque)
+    _length_us: float = 0.0
+
+    def hear(self, signed_us: Floats) -> None:
+        """Take durations in; the oldest go where there are too many."""
+        self._parts.append(signed_us)
+        self._length_us += float(np.abs(signed_us).sum())
+        while self._parts and self._length_us - (oldest := float(np.abs(self._parts[0]).sum())) >= self.longest_us:
+            self._parts.popleft()
+            self._length_us -= oldest
+
+    @property
+    def heard(self) -> bool:
+        """Whether there is a mark in it."""
+        return any(bool((part > 0).any()) for part in self._parts)
+
+    def empty(self) -> Floats:
+        """What is in it, which is then gone: from the last silence before the first mark on."""
+        signed = np.concatenate(self._parts) if self._parts else np.empty(0)
+        self._parts.clear()
+        self._length_us = 0.0
+        return signed

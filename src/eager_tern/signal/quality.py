@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_SAMPLES = 4.0  # in a short pulse: with fewer, lengths look uneven that are not
 FEWEST_PULSES = 20
+CLIPPED = 0.985  # of full scale
+CLIPPED_SHARE = 1e-3  # of the samples
+FEWEST_LEVELS = 12  # of an analog line; what has fewer was made of two
+CLIPS = "clips: it was recorded too loud, and its lengths suffer; turn the input down"
 CHATTER_US = 300.0  # usual pulse of a receiver that hears nothing
 
 
@@ -25,6 +30,14 @@ def advice_on(pulses: Pulses, sample_rate_hz: float | None, frames: int) -> tupl
     if frames == 0 and busy and float(np.median(d)) < CHATTER_US:
         found.append("it is full of chatter without a frame: the receiver hears nothing, bring the gadget nearer")
     return tuple(found)
+
+
+def clips(samples: NDArray[np.float32]) -> bool:
+    """Whether an analog line runs into the top or bottom of its scale; ``samples`` has shape (n,), full scale is 1."""
+    at_the_end = np.abs(samples) >= CLIPPED
+    if not CLIPPED_SHARE * samples.size < np.count_nonzero(at_the_end) < samples.size:
+        return False
+    return np.unique(np.round(samples[~at_the_end][:4096], 4)).size >= FEWEST_LEVELS
 
 
 def rests_in_marks(signed_us: Floats, gap_us: float) -> bool:

@@ -1,0 +1,66 @@
+"""How the open source does: who it is, what is wrong with it, and what to try."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from eager_tern.desk.live import Live
+
+EVERY_MS = 500
+
+
+class SourcePanel(QWidget):
+    """Shown while a source is open."""
+
+    def __init__(self, live: Live) -> None:
+        super().__init__()
+        self.setObjectName("margin")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._live = live
+        self.setAccessibleName("Source")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 10, 12, 10)
+        layout.setSpacing(4)
+        heading = QLabel("SOURCE")
+        heading.setObjectName("heading")
+        self.state = QLabel()
+        self.state.setObjectName("aside")
+        self.trouble = QLabel()
+        self.trouble.setObjectName("trouble")
+        self.remedy = QLabel()
+        self.have = QPushButton("Have what was just missed")
+        self.have.setObjectName("link")
+        self.have.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.have.clicked.connect(live.have_missed)
+        for widget in (heading, self.state, self.trouble, self.remedy):
+            widget.setWordWrap(True)
+            layout.addWidget(widget)
+        layout.addWidget(self.have, 0, Qt.AlignmentFlag.AlignLeft)
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY_MS)
+        self._timer.timeout.connect(self.refresh)
+        live.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        live, now = self._live, time.monotonic()
+        health = live.health
+        self.setVisible(health is not None)
+        if health is None:
+            self._timer.stop()
+            return
+        self._timer.start()
+        self.state.setText(
+            health.state(now) if live.on else f"An ear is open, nothing is recorded. {health.state(now)}"
+        )
+        troubles = health.troubles(now)
+        for label, text in (
+            (self.trouble, troubles[0].what if troubles else ""),
+            (self.remedy, f"Try: {troubles[0].remedy}" if troubles else ""),
+        ):
+            label.setText(text)
+            label.setVisible(bool(text))
+        self.have.setVisible(not live.on and live.ring.heard)

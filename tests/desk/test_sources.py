@@ -1,0 +1,106 @@
+"""Sources and files in the real window: an ear kept open, a recording played, samples described, a long file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog
+from pytestqt.qtbot import QtBot
+
+from eager_tern.desk.describe import Describe
+from eager_tern.desk.window import Window
+from eager_tern.formats.iq import Description
+from tests.desk.test_path import press_key
+from tests.handsets import nec, record
+from tests.signal.test_following import RATE, line
+
+
+def test_a_press_missed_while_nothing_was_recorded_can_still_be_had(window: Window, qtbot: QtBot) -> None:
+    window.menu_actions["ear"].trigger()
+    assert not window.live.on
+    assert window.source_panel.isVisible()
+    takes, caught = len(window.document.takes()), len(window.document.shown_presses())
+    qtbot.waitUntil(lambda: window.live.health is not None and window.live.health.name != "", timeout=5000)
+    assert "nothing is recorded" in window.source_panel.state.text()
+    button = window.handset_panel.buttons["Timer"]
+    qtbot.mousePress(button, Qt.MouseButton.LeftButton)
+    qtbot.mouseRelease(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(window.source_panel.have.isVisible, timeout=3000)
+    assert len(window.document.takes()) == takes
+    qtbot.wait(300)
+    qtbot.mouseClick(window.source_panel.have, Qt.MouseButton.LeftButton)
+    assert len(window.document.takes()) == takes + 1
+    assert len(window.document.shown_presses()) == caught + 1
+    assert not window.source_panel.have.isVisible()
+    # Listening goes over to the source that is open already, and back to the open ear.
+    window.toggle_listening()
+    press_key(window, qtbot, "Menu")
+    window.toggle_listening()
+    assert window.live.is_open
+    window.menu_actions["ear"].trigger()
+    assert not window.live.is_open
+    assert not window.source_panel.isVisible()
+
+
+def test_a_recording_can_be_the_source(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, rng: np.random.Generator
+) -> None:
+    signed = np.concatenate(([-250_000.0], record([*nec(3, 7), -200_000.0], rng)))
+    soundfile.write(str(tmp_path / "a.wav"), line(signed, rng), RATE)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "a.wav"), ""))
+    window.ask_play()
+    assert window.header.source.text().startswith("Playing a.wav")
+    caught = len(window.document.shown_presses())
+    window.toggle_listening()
+    qtbot.waitUntil(lambda: "to its end" in window.notice.text, timeout=5000)
+    assert [p.reading.fields for p in window.document.shown_presses()[caught:]] == [{"address": 3, "command": 7}]
+
+
+def test_bare_samples_are_asked_about(
+    window: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, rng: np.random.Generator
+) -> None:
+    path = tmp_path / "lamp_433.92M_500k.cu8"
+    path.write_bytes(rng.integers(120, 135, 40_000).astype(np.uint8).tobytes())
+    seen = []
+
+    def accept(dialog: Describe) -> bool:
+        seen.append(dialog.description)
+        dialog.rate.setText("fast")
+        assert not dialog.read.isEnabled()
+        dialog.rate.setText("250 k")
+        assert dialog.read.isEnabled()
+        return True
+
+    monkeypatch.setattr(Describe, "exec", accept)
+    takes = len(window.document.takes())
+    window.import_files([path])
+    qtbot.waitUntil(lambda: len(window.document.takes()) == takes + 1, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.imports.busy, timeout=20_000)
+    assert seen == [Description("cu8", 500_000.0)]
+    assert window.document.takes()[-1].sample_rate_hz == 250_000.0
+
+
+def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
+    window: Window, qtbot: QtBot, tmp_path: Path, rng: np.random.Generator
+) -> None:
+    presses = [record([*nec(9, n % 250), -200_000.0], rng, jitter_us=20) for n in range(2500)]
+    words = " ".join(f"{d:+.0f}" for d in np.concatenate(presses))
+    (tmp_path / "long.txt").write_text(words)
+    counts: list[int] = []
+    told: list[str] = []
+    before = len(window.document.shown_presses())
+    window.document.presses_changed.connect(lambda: counts.append(len(window.document.shown_presses()) - before))
+    window.imports.told.connect(told.append)
+    window.import_files([tmp_path / "long.txt"])
+    qtbot.waitUntil(lambda: len(counts) >= 2, timeout=30_000)
+    assert 0 < counts[0] < 2500
+    assert any("so far" in words and "%" in words for words in told)
+    window.notice._action.click()  # Stop
+    qtbot.waitUntil(lambda: not window.imports.busy, timeout=5000)
+    kept = len(window.document.shown_presses()) - before
+    assert 0 < kept < 2500
+    assert told[-1] == ""
