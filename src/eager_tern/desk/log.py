@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -173,6 +173,10 @@ class LogView(QTableView):
         model.rowsInserted.connect(self._fit_rows)
         model.modelReset.connect(self._show_selection)
         self.doubleClicked.connect(self._open_fold)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.scrollTo(self.currentIndex())  # a panel may have come up under it
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
         super().selectionChanged(selected, deselected)
