@@ -70,7 +70,7 @@ def test_thresholds() -> None:
     amplitude = 0.5
     line = audio_line(signed, RATE, rng, noise=amplitude * 10 ** (-25 / 20))
     found = edges_of_samples([line.astype(np.float32)], RATE).times_us
-    truth = np.cumsum(np.abs(signed))[:-1]
+    truth = pulses_from_signed(signed).edge_times_us
     nearest = truth[np.clip(np.searchsorted(truth, found), 1, truth.size - 1)]
     nearest = np.where(np.abs(found - nearest) > 300, truth[np.searchsorted(truth, found) - 1], nearest)
     error = np.diff(found) - np.diff(nearest)
