@@ -6,6 +6,7 @@ A signal is a list of signed durations in µs, marks positive, spaces negative.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -17,7 +18,7 @@ class Sent:
     """What was really sent: the truth to hold a reading against. ``frames`` counts the frames of the press."""
 
     protocol: str
-    fields: dict[str, int]
+    fields: dict[str, Any]
     frames: int
 
 
@@ -70,6 +71,86 @@ def rc5(address: int, command: int, toggle: int, frames: int = 1) -> list[float]
     return [*halves, -(113_778 - 28 * 889.0)] * frames
 
 
+def distance_frame(leader: list[float], unit: float, spaces: tuple[float, float], bits: list[int]) -> list[float]:
+    """A leader, then a mark of one unit and a space of one of two lengths for each bit, then a mark."""
+    frame = list(leader)
+    for bit in bits:
+        frame += [unit, -unit * spaces[bit]]
+    return [*frame, unit]
+
+
+def in_period(frame: list[float], period: float) -> list[float]:
+    return [*frame, -(period - sum(map(abs, frame)))]
+
+
+def samsung(address: int, command: int, frames: int) -> list[float]:
+    bits = lsb_first(address, 8) * 2 + lsb_first(command, 8) + lsb_first(~command & 0xFF, 8)
+    return in_period(distance_frame([4500.0, -4500.0], 560.0, (1, 3), bits), 108_000) * frames
+
+
+def jvc(address: int, command: int, frames: int) -> list[float]:
+    bits = lsb_first(address, 8) + lsb_first(command, 8)
+    first = in_period(distance_frame([8400.0, -4200.0], 525.0, (1, 3), bits), 59_000)
+    return first + in_period(distance_frame([], 525.0, (1, 3), bits), 46_000) * (frames - 1)
+
+
+def sony_long(command: int, more: list[int], frames: int) -> list[float]:
+    frame = [2400.0, -600.0]
+    for bit in lsb_first(command, 7) + more:
+        frame += [1200.0 if bit else 600.0, -600.0]
+    return in_period(frame[:-1], 45_000) * frames
+
+
+def rc6(mode: int, toggle: int, address: int, command: int, frames: int) -> list[float]:
+    halves = [2664.0, -888.0, 444.0, -444.0]
+    for bit in msb_first(mode, 3):
+        halves += [444.0, -444.0] if bit else [-444.0, 444.0]
+    halves += [888.0, -888.0] if toggle else [-888.0, 888.0]
+    for bit in msb_first(address, 8) + msb_first(command, 8):
+        halves += [444.0, -444.0] if bit else [-444.0, 444.0]
+    return [*halves, -83_000.0] * frames
+
+
+def kaseikyo(vendor: int, genre: int, subdevice: int, function: int, frames: int) -> list[float]:
+    parity = (vendor ^ vendor >> 4 ^ vendor >> 8 ^ vendor >> 12) & 15
+    device = genre << 4 | parity
+    numbers = [device, subdevice, function, device ^ subdevice ^ function]
+    bits = lsb_first(vendor, 16) + [bit for number in numbers for bit in lsb_first(number, 8)]
+    return [*distance_frame([3456.0, -1728.0], 432.0, (1, 3), bits), -74_736.0] * frames
+
+
+def denon(address: int, command: int, pairs: int) -> list[float]:
+    frames: list[float] = []
+    for turned in (0, 1):
+        bits = lsb_first(address, 5) + [bit ^ turned for bit in lsb_first(command, 8)] + [turned, turned]
+        frames += [*distance_frame([], 264.0, (3, 7), bits), -43_560.0]
+    return frames * pairs
+
+
+def rca(address: int, command: int, frames: int) -> list[float]:
+    bits = msb_first(address, 4) + msb_first(command, 8)
+    bits += [1 - bit for bit in bits]
+    return [*distance_frame([4000.0, -4000.0], 500.0, (2, 4), bits), -8000.0] * frames
+
+
+def fixed_code(code: int, unit: float, frames: int) -> list[float]:
+    frame: list[float] = []
+    for bit in msb_first(code, 24):
+        frame += [3 * unit, -unit] if bit else [unit, -3 * unit]
+    return [*frame, unit, -31 * unit] * frames
+
+
+def serial(data: list[int], baud: float, bits: int = 8, parity: str = "none", stop: int = 1) -> list[float]:
+    """Characters with a mark for 0 and for the start bit; silence behind."""
+    levels: list[int] = []
+    for value in data:
+        own = lsb_first(value, bits)
+        check = {"none": [], "even": [sum(own) % 2], "odd": [1 - sum(own) % 2]}[parity]
+        levels += [0, *own, *check, *[1] * stop]
+    unit = 1e6 / baud
+    return [*(unit if level == 0 else -unit for level in levels), -300_000.0]
+
+
 def join(signed: list[float]) -> np.ndarray:
     """Neighbours of one sign added up."""
     out: list[float] = []
@@ -111,12 +192,60 @@ def random_press(rng: np.random.Generator, protocol: str, toggle: int) -> tuple[
     if protocol == "sirc12":
         command, address = int(rng.integers(0, 128)), int(rng.integers(0, 32))
         return sony(command, address, 3 + more), Sent("sirc12", {"command": command, "address": address}, 3 + more)
-    address, command = int(rng.integers(0, 32)), int(rng.integers(0, 128))
-    fields = {"toggle": toggle, "address": address, "command": command}
-    return rc5(address, command, toggle, 1 + more), Sent("rc5", fields, 1 + more)
+    if protocol == "rc5":
+        address, command = int(rng.integers(0, 32)), int(rng.integers(0, 128))
+        fields = {"toggle": toggle, "address": address, "command": command}
+        return rc5(address, command, toggle, 1 + more), Sent("rc5", fields, 1 + more)
+    return _another_press(rng, protocol, toggle, more)
+
+
+def _another_press(rng: np.random.Generator, protocol: str, toggle: int, more: int) -> tuple[list[float], Sent]:
+    def number(width: int) -> int:
+        return int(rng.integers(0, 1 << width))
+
+    address, command, frames = number(8), number(8), 1 + more
+    fields = {"address": address, "command": command}
+    if protocol == "samsung32":
+        return samsung(address, command, frames), Sent(protocol, fields, frames)
+    if protocol == "jvc":
+        return jvc(address, command, frames), Sent(protocol, fields, frames)
+    if protocol == "sirc15":
+        fields = {"command": command >> 1, "address": address}
+        return sony_long(command >> 1, lsb_first(address, 8), 3 + more), Sent(protocol, fields, 3 + more)
+    if protocol == "sirc20":
+        fields = {"command": command >> 1, "address": address >> 3, "extended": number(8)}
+        rest = lsb_first(address >> 3, 5) + lsb_first(fields["extended"], 8)
+        return sony_long(command >> 1, rest, 3 + more), Sent(protocol, fields, 3 + more)
+    if protocol == "rc6":
+        fields = {"mode": 0, "toggle": toggle, **fields}
+        return rc6(0, toggle, address, command, frames), Sent(protocol, fields, frames)
+    if protocol == "kaseikyo":
+        vendor, genre = number(16), number(4)
+        parity = (vendor ^ vendor >> 4 ^ vendor >> 8 ^ vendor >> 12) & 15
+        fields = {"vendor": vendor, "device": genre << 4 | parity, "subdevice": address, "function": command}
+        return kaseikyo(vendor, genre, address, command, frames), Sent(protocol, fields, frames)
+    if protocol == "denon":
+        fields = {"address": address >> 3, "command": command}
+        return denon(address >> 3, command, frames), Sent(protocol, fields, 2 * frames)
+    if protocol == "rca":
+        fields = {"address": address >> 4, "command": command}
+        return rca(address >> 4, command, frames), Sent(protocol, fields, frames)
+    if protocol == "fixed-code":
+        code = number(24)
+        pairs = [f"{code >> shift & 3:02b}" for shift in range(22, -2, -2)]
+        digits = {"00": "0", "11": "1", "01": "F"}
+        tristate = None if "10" in pairs else "".join(digits[pair] for pair in pairs)
+        fields = {"code": code, "tristate": tristate}
+        return fixed_code(code, float(rng.uniform(280, 450)), 4 + more), Sent(protocol, fields, 4 + more)
+    data = tuple(number(8) for _ in range(int(rng.integers(4, 10))))
+    baud = float(rng.choice([600, 1200, 2400]))
+    return serial(list(data), baud), Sent("async-serial", {"bytes": data}, 1)
 
 
 PROTOCOLS = ("nec", "nec-ext", "sirc12", "rc5")
+ALL_PROTOCOLS = (
+    *PROTOCOLS, "samsung32", "jvc", "sirc15", "sirc20", "rc6", "kaseikyo", "denon", "rca", "fixed-code", "async-serial",
+)  # fmt: skip
 
 
 def evening(

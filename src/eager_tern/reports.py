@@ -10,6 +10,7 @@ import numpy as np
 from eager_tern.casebook.values import bit_text
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
+from eager_tern.protocol.fields import Value, in_words
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
@@ -83,6 +84,8 @@ def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
         }
     if frame.mended:
         document["mended"] = frame.mended
+    if best is not None and best.sections:
+        document["sections"] = list(best.sections)
     return {
         **document, "press": press, "repeat": repeat, "noise": False, "modulation": modulation,
         "readings": [_reading(reading) for reading in frame.readings],
@@ -118,7 +121,8 @@ def _reading(reading: Reading) -> dict[str, Any]:
         "protocol": reading.protocol,
         "confidence": round(reading.confidence, 4),
         "bits": bit_text(reading.bits),
-        "fields": {**reading.fields, **reading.texts},
+        **({"sections": list(reading.sections)} if reading.sections else {}),
+        "fields": reading.fields,
         "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
     }
 
@@ -140,10 +144,14 @@ def describe_take(found: FileTake, with_noise: bool) -> list[str]:
     return lines
 
 
+def _in_words(name: str, value: Value) -> str:
+    return f"{name} {value} (0x{value:02X})" if isinstance(value, int) and value >= 0 else f"{name} {in_words(value)}"
+
+
 def _words(reading: Reading | None) -> str:
     if reading is None:
         return "unknown"
-    fields = ", ".join(f"{name} {value} (0x{value:02X})" for name, value in reading.fields.items())
+    fields = ", ".join(_in_words(name, value) for name, value in reading.fields.items())
     failed = [check.name for check in reading.checks if not check.ok]
     doubts = f", does not hold: {', '.join(failed)}" if failed else ""
     shown = fields or bit_text(reading.bits) or reading.kind

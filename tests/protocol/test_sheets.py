@@ -54,7 +54,7 @@ def test_a_sheet_says_what_it_says() -> None:
     sheet = parse_sheet(SHEET, "x")
     assert sheet.bit_count == 12
     assert sheet.code == "pulse-distance"
-    assert [field.largest for field in sheet.fields] == [15, 15]
+    assert [field.bits.width for field in sheet.fields] == [4, 4]
     assert sheet.family == "hide-lamp"
 
 

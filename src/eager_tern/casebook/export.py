@@ -14,6 +14,7 @@ from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
 from eager_tern.errors import InputError
+from eager_tern.protocol.fields import Value, in_words
 from eager_tern.signal.values import Pulses
 
 SCHEMA = "eager-tern/keys/1"
@@ -25,7 +26,7 @@ class ExportedKey:
     protocol: str
     address: int | None
     command: int | None
-    fields: dict[str, int]
+    fields: dict[str, Value]
     bits: str
     carrier_hz: float | None
     pulses_us: list[float]
@@ -47,8 +48,8 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
             ExportedKey(
                 key.name,
                 best.reading.protocol,
-                fields.get("address"),
-                fields.get("command"),
+                _number(fields.get("address")),
+                _number(fields.get("command")),
                 fields,
                 best.reading.bits,
                 pulses.carrier_hz,
@@ -56,6 +57,10 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
             )
         )
     return found
+
+
+def _number(value: Value) -> int | None:
+    return value if isinstance(value, int) else None
 
 
 def to_csv(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
@@ -109,7 +114,7 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
 
 
 def _numbers(key: ExportedKey) -> str:
-    return "".join(f", {name} 0x{value:02X}" for name, value in key.fields.items())
+    return "".join(f", {name} {in_words(value)}" for name, value in key.fields.items())
 
 
 def _comment(text: str) -> str:

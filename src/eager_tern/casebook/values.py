@@ -8,6 +8,7 @@ from functools import cached_property
 from pydantic import BaseModel, ConfigDict
 
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.fields import Value
 from eager_tern.protocol.presses import Press
 from eager_tern.signal.baseband import Keying
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
@@ -81,7 +82,7 @@ class PressReading(BaseModel):
     protocol: str = ""
     kind: str = ""
     bits: str = ""
-    fields: dict[str, int] = {}
+    fields: dict[str, Value] = {}
     turning: tuple[str, ...] = ()
     confidence: float = 0.0
     checks_hold: bool = True
@@ -108,7 +109,7 @@ class Caught:
         return len(self.reading.frames) - (0 if self.reading.first_missed else 1)
 
     @cached_property
-    def code(self) -> tuple[str, tuple[tuple[str, int], ...], str] | None:
+    def code(self) -> tuple[str, tuple[tuple[str, Value], ...], str] | None:
         """What tells one key from another: protocol and fields (but those that turn), or the bits themselves.
 
         None where only repeats were caught.

@@ -10,10 +10,11 @@ import numpy as np
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.values import Caught, Measured, Take
 from eager_tern.desk.overlay import differing_bits
-from eager_tern.desk.words import CODE_NAMES, duration, frequency, hex_value, plural, reading_name
+from eager_tern.desk.words import CODE_NAMES, duration, frequency, plural, reading_name
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
+from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 
@@ -114,7 +115,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
         )
     sheet = best.sheet
     widths = {field.name: field.bits.width for field in sheet.fields} if sheet is not None else {}
-    shown = [f"{name} {hex_value(value, widths.get(name, 8))}" for name, value in best.fields.items()]
+    shown = [f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items()]
     held = [check for check in best.checks if check.ok]
     failed = [check for check in best.checks if not check.ok]
     text = f"{plural(best.bits.size, 'bit')}"
@@ -195,7 +196,7 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
 def _hold_card(press: Caught, best: Reading | None) -> Card:
     sheet = best.sheet if best is not None else None
     title = f"Held {press.reading.held_us / 1e6:.2f} s: {plural(press.repeats, 'repeat')}"
-    if sheet is not None and sheet.frame(sheet.press.held).repeat:
+    if sheet is not None and sheet.frame(sheet.press.held[0]).repeat:
         text = "A short frame without bits, sent while the key is held, stands for the first one."
     elif best is not None and "toggle" in best.fields:
         text = (

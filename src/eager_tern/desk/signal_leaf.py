@@ -102,7 +102,7 @@ class SignalLeaf(QScrollArea):
         self.overlay.show_presses(presses if len(presses) > 1 else [])
         self.same_key.show_presses(self._same_code(press))
         if press is not None and best is not None and best.bits.size:
-            turned = best.code == "biphase" and best.sheet is not None and best.sheet.one[0] < 0
+            turned = best.code == "biphase" and best.sheet is not None and best.sheet.alphabet[1][0] < 0
             one = "space, then mark" if turned else ONES.get(best.code)
             code = f" · 1 = {one}" if one else ""
             self._facts.setText(f"{best.bits.size} BITS, as sent{code}")

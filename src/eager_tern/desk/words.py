@@ -6,6 +6,7 @@ import time
 from functools import cache
 
 from eager_tern.casebook.values import Caught
+from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.reading import Reading
 
@@ -35,10 +36,6 @@ def frequency(hz: float) -> str:
     return f"{hz / 1e6:.3f} MHz" if hz >= 1e6 else f"{hz / 1e3:.1f} kHz"
 
 
-def hex_value(value: int, width: int) -> str:
-    return f"{value:0{(width + 3) // 4}X}"
-
-
 def reading_name(reading: Reading) -> str:
     """A reading's protocol, for a person."""
     return reading.sheet.name if reading.sheet is not None else "unknown protocol"
@@ -51,8 +48,8 @@ def short_code(press: Caught) -> str:
         return "repeats only"
     if reading.protocol in ("", "unknown"):
         return f"{len(reading.bits)} bits"
-    fields = _code_fields(reading.protocol) or tuple((name, 8) for name in reading.fields)
-    numbers = "·".join(hex_value(reading.fields.get(name, 0), width) for name, width in fields)
+    fields = _code_fields(reading.protocol) or tuple((name, 8) for name in list(reading.fields)[:3])
+    numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}"
 
 

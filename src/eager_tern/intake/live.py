@@ -11,7 +11,6 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
 from eager_tern.intake.files import stray_readings
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses, grown_or_begun
-from eager_tern.protocol.reading import UNKNOWN
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead, read_bursts
 from eager_tern.signal.bursts import SURE_GAP_US
@@ -143,7 +142,7 @@ class Listening:
 
 def _is_doubtful(frame: Frame) -> bool:
     best = frame.best
-    return bool(frame.mended) or best is None or best.protocol == UNKNOWN or not best.checks_hold
+    return bool(frame.mended) or best is None or not best.known or not best.checks_hold
 
 
 def _shifted(reading: PressReading, by: int) -> PressReading:

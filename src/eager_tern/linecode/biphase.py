@@ -58,6 +58,27 @@ def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tup
     return places.astype(np.intp), clock
 
 
+def best_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> tuple[NDArray[np.intp], Clock] | None:
+    """Each edge's place in whole units, and the clock, of the given clocks and excesses (shape (m,) both) the best.
+
+    None where two edges fall on one place with all of them.
+    """
+    times = np.concatenate(([0.0], np.cumsum(durations_us)))
+    exact = (times - excesses_us[:, None] * (np.arange(times.size) % 2)) / units_us[:, None]
+    # The first edge has jitter of its own: the ruler may begin a little before or behind it.
+    turn = np.exp(2j * np.pi * exact).mean(axis=1)
+    exact -= np.angle(turn)[:, None] / (2 * np.pi)
+    places = np.rint(exact)
+    misfit = ((exact - places) ** 2).mean(axis=1)
+    misfit[(np.diff(places, axis=1) < 1).any(axis=1)] = np.inf
+    best = int(np.argmin(misfit))
+    if not np.isfinite(misfit[best]):
+        return None
+    row = places[best] - places[best, 0]
+    clock = fit_clock(durations_us, np.diff(row))
+    return (row.astype(np.intp), clock) if clock.unit_us > 0 else None
+
+
 def grid_expected(clock: Clock, places: NDArray[np.intp]) -> Floats:
     """What the pulses between the edges at ``places`` should last, shape (n,)."""
     return expected_durations(clock, np.diff(places).astype(np.float64))

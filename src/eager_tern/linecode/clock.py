@@ -35,7 +35,7 @@ def fit_clock(durations_us: Floats, units: Floats) -> Clock:
         places = np.concatenate(([0.0], np.cumsum(units)))
         times = np.concatenate(([0.0], np.cumsum(durations_us)))
         ends = MARK_ENDS[: times.size] if times.size <= MARK_ENDS.size else np.resize(MARK_ENDS, times.size)
-        unit, excess = _two_slopes(places - places.mean(), ends - ends.mean(), times)
+        unit, excess = _two_slopes(places - places.sum() / places.size, ends - ends.sum() / ends.size, times)
     else:
         unit, excess = _two_slopes(units[known], alternating(units.size)[known], durations_us[known])
     rest = durations_us[known] - unit * units[known] - excess * alternating(units.size)[known]

@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
-from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost
+from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Code, LineReading
 from eager_tern.signal.values import Floats
 
@@ -54,7 +54,9 @@ def _two_lengths(
     pulse_units[leader + 1 :: 2] = np.where(long[:n], space_units[1], space_units[0])
     clock = fit_clock(durations, pulse_units)
     centres = 2 + int(depends) + int(code == "pulse-width") + 1
-    score = gaussian_score(np.concatenate((mark_rest, space_rest))) - carrying.size * LN2
+    rest = np.empty(durations.size - leader)
+    rest[0::2], rest[1::2] = mark_rest, space_rest
+    score = timing_score(rest) - carrying.size * LN2
     score += any_pulse_score(durations[:leader]) - parameter_cost(centres, durations.size)
     edges = np.concatenate(([0.0], np.cumsum(durations)))
     starts = edges[leader::2][: carrying.size]
@@ -149,7 +151,7 @@ def biphase(durations_us: Floats, leader: int) -> LineReading | None:
         return None
     expected = np.full(durations_us.size, np.nan)
     expected[leader:] = grid_expected(clock, places)
-    score = gaussian_score(data - expected[leader:]) - bits.size * LN2
+    score = timing_score(data - expected[leader:]) - bits.size * LN2
     score += any_pulse_score(durations_us[:leader]) - parameter_cost(3, durations_us.size)
     start = float(durations_us[:leader].sum())
     spans = start + clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)

@@ -6,6 +6,8 @@ from dataclasses import replace
 
 from eager_tern.linecode.hypotheses import biphase, pulse_distance, pulse_width
 from eager_tern.linecode.likelihood import noise_score, probabilities
+from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
+from eager_tern.linecode.serial import async_serial
 from eager_tern.linecode.values import LineReading
 from eager_tern.signal.values import Pulses
 
@@ -18,9 +20,10 @@ NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is
 def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     """The line codes that fit, most probable first; empty where random pulses explain the frame as well."""
     d = pulses.durations_us
-    if d.size < FEWEST_PULSES:
+    if d.size < FEWEST_SERIAL:
         return ()
-    tried = [code(d, leader) for code in (pulse_distance, pulse_width, biphase) for leader in LEADERS]
+    codes = (pulse_distance, pulse_width, biphase) if d.size >= FEWEST_PULSES else ()
+    tried = [async_serial(d), *(code(d, leader) for code in codes for leader in LEADERS)]
     fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
     scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
     chances = probabilities(scores)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from eager_tern.signal.values import Floats
@@ -23,6 +25,32 @@ def gaussian_score(residuals_us: Floats) -> float:
     variance = (float(residuals_us @ residuals_us) + PRIOR_WEIGHT * PRIOR_SIGMA_US**2) / (n + PRIOR_WEIGHT)
     rest = float(residuals_us @ residuals_us) / variance
     return -0.5 * float(n * np.log(2 * np.pi * variance) + rest)
+
+
+def timing_score(residuals_us: Floats) -> float:
+    """Log likelihood of the residuals of pulses in a row (NaN: a pulse of unknown length), shape (n,).
+
+    Edges err independently of each other, so that the places of the edges lie closer than the durations do: n pulses
+    between n + 1 edges with a variance of v each, wherever the row begins, have the density
+    (2πv)^(−n/2) · (n + 1)^(−½) · exp(−Σ(e − ē)² / 2v). A clock that loses a little with each pulse is better described
+    by the durations; whichever is better counts.
+    """
+    known = ~np.isnan(residuals_us)
+    durations = gaussian_score(residuals_us[known])
+    n = int(np.count_nonzero(known))
+    if n == 0:
+        return durations
+    squares = rows = 0.0
+    bounds = [-1, *np.flatnonzero(~known).tolist(), residuals_us.size]
+    for first, last in pairwise(bounds):
+        row = residuals_us[first + 1 : last]
+        if row.size:
+            places = np.concatenate(([0.0], np.cumsum(row)))
+            squares += float(places @ places) - float(places.sum()) ** 2 / places.size
+            rows += float(np.log(places.size))
+    variance = (squares + PRIOR_WEIGHT * PRIOR_SIGMA_US**2 / 2) / (n + PRIOR_WEIGHT)
+    edges = -0.5 * (n * float(np.log(2 * np.pi * variance)) + squares / variance + rows)
+    return max(durations, edges)
 
 
 def any_pulse_score(durations_us: Floats) -> float:

@@ -34,7 +34,9 @@ class LineReading:
 
     ``bits`` has shape (n,); ``bit_spans_us`` shape (n, 2): start and end of each bit, from the frame's first edge.
     ``expected_us`` has shape (pulses,): what each pulse should last; NaN where the hypothesis says nothing.
-    ``leader`` counts the pulses before the data. ``score`` is the log likelihood less what the hypothesis cost;
+    ``symbol_bits`` are sent together, as a character or a symbol of several bits; ``framing`` of serial characters is
+    data bits, parity and stop bits. ``leader`` counts the pulses before the data. ``score`` is the log
+    likelihood less what the hypothesis cost;
     ``probability`` compares it with the others and with no code at all.
     """
 
@@ -46,6 +48,8 @@ class LineReading:
     leader: int
     score: float
     probability: float = 0.0
+    symbol_bits: int = 1
+    framing: tuple[int, str, int] | None = None
 
 
 @dataclass(frozen=True)

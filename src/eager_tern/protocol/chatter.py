@@ -9,15 +9,17 @@ import numpy as np
 
 from eager_tern.linecode.regular import Stretch, regular_stretches
 from eager_tern.protocol.damaged import CLEAN, fit_known, raw_range
+from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading, read_frame
+from eager_tern.protocol.reading import Reading, read_frame
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.template import is_paired, pair_template
+from eager_tern.protocol.template import is_paired, symbol_template
 from eager_tern.signal.values import Pulses
 
 FEWEST_BITS = 20  # of an unknown frame that is not sent again
 NEAR_US = 250_000.0  # a repeat follows within that
 FEWEST_BITS_REPEATED = 12
+FEWEST_BITS_BARE = 15
 REACH_PAIRS = 2  # before and behind the regular stretch, where a frame may begin and end
 FEWEST_PAIRS_DISTURBED = 12
 STEADY = 0.2  # rms of a unit in a frame that is believed
@@ -28,14 +30,17 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
     edges = pulses.edge_times_us
     found: list[Frame] = []
     for stretch in regular_stretches(pulses.durations_us):
-        frame = _known(pulses, stretch, sheets) or _disturbed(pulses, edges, stretch, sheets)
+        frame = _known(pulses, edges, stretch, sheets) or _disturbed(pulses, edges, stretch, sheets)
+        if frame is not None:  # a regular part of it may have been taken for a frame
+            while found and found[-1].last - offset >= frame.first and not _is_known(found[-1]):
+                found.pop()
         frame = frame or _unknown(pulses, stretch, sheets)
         if frame is not None and (not found or frame.first > found[-1].last - offset):
             found.append(replace(frame, first=frame.first + offset, last=frame.last + offset))
     return [frame for frame in found if _believed(frame, found)]
 
 
-def _known(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
+def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
     """A whole frame of a sheet that begins and ends where the stretch does, give or take two pairs."""
     best: tuple[tuple[int, float], Frame] | None = None
     pairs = (stretch.last - stretch.first) // 2 + 1
@@ -46,8 +51,11 @@ def _known(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame |
         for at in range(first, min(stretch.last + 2 * REACH_PAIRS, pulses.durations_us.size) - size + 2, 2):
             if at + size > pulses.durations_us.size:
                 break
-            part = pulses.part(at, at + size - 1)
-            readings = tuple(r for r in read_frame(part, fitting) if r.protocol != UNKNOWN)
+            durations = pulses.durations_us[at : at + size]
+            if not any(match.clock.rms_us < STEADY * match.clock.unit_us for match in match_sheets(durations, fitting)):
+                continue
+            part = Pulses(durations, float(edges[at]), pulses.carrier_hz)
+            readings = tuple(r for r in read_frame(part, fitting) if r.known)
             if not readings or not _steady(readings[0]) or not readings[0].checks_hold:
                 continue
             rank = (size, -readings[0].clock.rms_us)
@@ -60,9 +68,10 @@ def _by_size(sheets: Sequence[Sheet]) -> dict[int, list[Sheet]]:
     sizes: dict[int, list[Sheet]] = {}
     for sheet in sheets:
         if is_paired(sheet):
-            for kind in sheet.frames:
-                if kind.bit_count and kind.section_count == 1:
-                    sizes.setdefault(pair_template(sheet, kind).zero.size, []).append(sheet)
+            for kind in sheet.leads:
+                bare = kind.parts[0].pulses is None and kind.bit_count < FEWEST_BITS_BARE  # a part of anything
+                if kind.section_count == 1 and not bare:
+                    sizes.setdefault(symbol_template(sheet, kind).place.size, []).append(sheet)
     return sizes
 
 
@@ -98,13 +107,17 @@ def _steady(reading: Reading) -> bool:
     return reading.clock.rms_us < STEADY * reading.clock.unit_us
 
 
+def _is_known(frame: Frame) -> bool:
+    return frame.best is not None and frame.best.known
+
+
 def _believed(frame: Frame, found: Sequence[Frame]) -> bool:
     """Whether a frame is more than regular chatter: known, long, or sent again."""
     best = frame.best
     if best is None:
         return False
-    if best.protocol != UNKNOWN:
-        return True
+    if best.known:
+        return best.bits.size >= FEWEST_BITS_BARE or bool(best.checks)
     if best.bits.size >= FEWEST_BITS and best.clock.rms_us < CLEAN * best.clock.unit_us:
         return True
     return best.bits.size >= FEWEST_BITS_REPEATED and any(

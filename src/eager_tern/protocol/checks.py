@@ -40,6 +40,8 @@ def expected_value(check: Check, bits: Bits) -> int:
         case "xor":
             for unit in units:
                 value ^= unit
+        case "copy":
+            value = units[0]
         case "complement":
             value = ~units[0]
         case "parity":

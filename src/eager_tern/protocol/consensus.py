@@ -11,7 +11,7 @@ from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading
+from eager_tern.protocol.reading import Reading, field_values
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
@@ -81,7 +81,7 @@ def _best(frame: Frame) -> Reading:
 
 def _trust(frame: Frame) -> int:
     best = _best(frame)
-    return (best.protocol != UNKNOWN) + (best.checks_hold and bool(best.checks))
+    return best.known + (best.checks_hold and bool(best.checks))
 
 
 def _supporters(frame: Frame, frames: Sequence[Frame]) -> int:
@@ -93,7 +93,7 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
     best, right = frame.best, _best(model)
     if best is None or not best.bits.size or frame is model:
         return frame
-    same_code = best.protocol == right.protocol or UNKNOWN in (best.protocol, right.protocol)
+    same_code = best.protocol == right.protocol or not (best.known and right.known)
     if not same_code or best.bits.size != right.bits.size:
         copy = _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses)
         return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
@@ -124,12 +124,12 @@ def _with_bits(reading: Reading, bits: Bits) -> Reading:
     sheet = reading.sheet
     if sheet is None:
         return replace(reading, bits=bits)
+    meant = sheet.frame(reading.kind).turned(bits)
     return replace(
         reading,
         bits=bits,
-        fields={f.name: f.bits.read(bits) for f in sheet.fields},
-        texts={t.name: t.read(bits) for t in sheet.texts},
-        checks=tuple(evaluate(check, bits) for check in sheet.checks),
+        fields=field_values(sheet, meant),
+        checks=tuple(evaluate(check, meant) for check in sheet.checks),
     )
 
 

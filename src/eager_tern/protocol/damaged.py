@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_tern.linecode.likeliest import CodeShape, likeliest
-from eager_tern.protocol.reading import UNKNOWN, Reading, read_frame
+from eager_tern.protocol.reading import Reading, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.signal.evidence import LineEvidence
@@ -16,6 +16,8 @@ from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 MOST_GLITCHES = 4
+MOST_TRIED = 8  # of the shortest pulses, one of which may be a stray
+FEWEST_CHECKED = 8  # bits that have to hold then
 CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 LONGEST_US = 400_000.0
@@ -35,7 +37,7 @@ def reads_well(readings: Sequence[Reading]) -> bool:
     if not readings:
         return False
     best = readings[0]
-    return best.checks_hold and (best.protocol != UNKNOWN or best.clock.rms_us < CLEAN * best.clock.unit_us)
+    return best.checks_hold and (best.known or best.clock.rms_us < CLEAN * best.clock.unit_us)
 
 
 def has_glitches(durations_us: Floats) -> bool:
@@ -54,9 +56,24 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     """The frame in a burst without the few pulses that are too short for it, if it then reads well."""
     without, count = _without_glitches(pulses)
     readings = read_frame(without, sheets) if count else ()
-    if not reads_well(readings) or readings[0].stands_for_repeat:
-        return None
-    return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
+    if reads_well(readings) and not readings[0].stands_for_repeat:
+        return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
+    return None
+
+
+def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
+    """The frame in a burst without one of its shortest pulses, if checks of many bits then hold."""
+    d = pulses.durations_us
+    best: Mended | None = None
+    for at in np.argsort(d[1:-1])[:MOST_TRIED] + 1:
+        joined = np.concatenate((d[: at - 1], [d[at - 1 : at + 2].sum()], d[at + 2 :]))
+        without = Pulses(joined, pulses.start_us, pulses.carrier_hz)
+        readings = read_frame(without, sheets)
+        if not readings or not reads_well(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
+            continue
+        if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
+            best = Mended(without, readings, "1 stray pulse left out")
+    return best
 
 
 def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
@@ -82,6 +99,8 @@ def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
 def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None) -> Mended | None:
     """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known."""
     shapes = [s for shape in code_shapes(sheets) if (s := _possible(shape, pulses.duration_us, unit_us)) is not None]
+    if unit_us is None:  # nothing but the frame stands there
+        shapes = [shape for shape in shapes if _about_as_many(shape, pulses)]
     best: Mended | None = None
     most = 0.0
     for shape in shapes:
@@ -94,7 +113,7 @@ def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, flo
         agreement = found.gain / (cells * LineEvidence.RIGHT - shape.bits * float(np.log(2)))
         readings = read_frame(found.pulses, sheets)
         enough = agreement > LEAST_AGREEMENT and found.gain > most
-        if enough and reads_well(readings) and readings[0].protocol != UNKNOWN:
+        if enough and reads_well(readings) and readings[0].known:
             sure = tuple(replace(r, confidence=r.confidence * found.certainty * min(agreement, 1.0)) for r in readings)
             most, best = found.gain, Mended(found.pulses, sure, "read as the likeliest frame in a disturbed line")
     return best
@@ -108,6 +127,14 @@ def _possible(shape: CodeShape, duration_us: float, unit_us: tuple[float, float]
     units = [sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer)]
     shortest = (units[0] + shape.bits * min(units[1:3]) + units[3]) * low
     return replace(shape, unit_us=(low, high)) if low < high and 0.9 * shortest < duration_us else None
+
+
+def _about_as_many(shape: CodeShape, pulses: Pulses) -> bool:
+    """Whether a burst has as many pulses as a frame of the shape, give or take a few strays."""
+    size = len(shape.leader) + len(shape.zero) * shape.bits + len(shape.trailer)
+    joins = shape.zero[0] * shape.one[0] < 0  # then pulses of neighbouring symbols make one
+    fewest = size // 2 if joins else size
+    return fewest - 2 * MOST_GLITCHES <= pulses.durations_us.size <= size + 2 * MOST_GLITCHES
 
 
 def raw_range(edges_us: Floats, start_us: float, end_us: float) -> tuple[int, int]:

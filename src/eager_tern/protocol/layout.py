@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from eager_tern.protocol.fields import Value
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.reading import Reading
 
@@ -22,7 +23,7 @@ class BitGroup:
     role: Literal["field", "check", "bits"]
     first: int
     last: int
-    value: int | None = None
+    value: Value = None
     holds: bool | None = None
 
     @property

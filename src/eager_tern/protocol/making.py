@@ -10,6 +10,7 @@ import numpy as np
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import NO_BITS, Bits
 from eager_tern.protocol.checks import fill_in
+from eager_tern.protocol.fields import DataField, Value
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import frame_pulses
 from eager_tern.signal.values import Floats, Pulses, signed_durations
@@ -24,42 +25,55 @@ class MadeFrame:
     pulses: Pulses
 
 
-def make_bits(sheet: Sheet, values: Mapping[str, int]) -> Bits:
+def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     """The bits of a frame with these values; fields that are not given take their defaults, checks are computed.
 
-    Raises InputError naming the field and its range.
+    A check that stands where a given field stands is not computed: the field is what was asked for. Raises InputError
+    naming the field and its range.
     """
     known = {field.name: field for field in sheet.fields}
-    for name, value in values.items():
+    bits: Bits = np.zeros(sheet.bit_count, np.uint8)
+    for name in values:
         if name not in known:
             raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
-        if not 0 <= value <= known[name].largest:
-            raise InputError(f"sheet {sheet.id}", f"{name} = {value} is outside 0 to {known[name].largest}")
-    bits: Bits = np.zeros(sheet.bit_count, np.uint8)
     for field in sheet.fields:
-        field.bits.write(bits, values.get(field.name, field.default))
-    return fill_in(sheet.checks, bits)
+        value = values.get(field.name)
+        if isinstance(value, tuple) or (value is None and not _means_something(field, values)):
+            continue
+        try:
+            field.write(bits, value)
+        except ValueError as error:
+            raise InputError(f"sheet {sheet.id}", str(error)) from None
+    given = {int(i) for name in values for i in known[name].bits.index}
+    return fill_in(tuple(c for c in sheet.checks if not given & set(c.at.index.tolist())), bits)
 
 
-def make_frame(sheet: Sheet, values: Mapping[str, int]) -> MadeFrame:
+def _means_something(field: DataField, values: Mapping[str, Value]) -> bool:
+    """Whether the other fields are such that this one has a meaning."""
+    return all(values.get(name) in allowed for name, allowed in field.when.items())
+
+
+def make_frame(sheet: Sheet, values: Mapping[str, Value]) -> MadeFrame:
     """The first frame of a press. Raises InputError for unknown names and values out of range."""
     bits = make_bits(sheet, values)
-    return MadeFrame(sheet.id, bits, frame_pulses(sheet, sheet.frame(sheet.press.first), bits))
+    kind = sheet.frame(sheet.press.first[0])
+    return MadeFrame(sheet.id, kind.turned(bits), frame_pulses(sheet, kind, bits))
 
 
-def press_frames(sheet: Sheet, values: Mapping[str, int], frames: int = 0) -> list[Floats]:
+def press_frames(sheet: Sheet, values: Mapping[str, Value], frames: int = 0) -> list[Floats]:
     """A press of at least ``frames`` frames, and never fewer than the sheet's count.
 
     Each frame's signed durations (µs) end with the silence behind it.
     """
     bits = make_bits(sheet, values)
+    press = sheet.press
+    names = list(press.first) * press.count
+    while len(names) < frames:
+        names += press.held
     sent: list[Floats] = []
-    for number in range(max(frames, sheet.press.count)):
-        kind = sheet.frame(sheet.press.first if number < sheet.press.count else sheet.press.held)
+    for name in names:
+        kind = sheet.frame(name)
         pulses = frame_pulses(sheet, kind, bits if kind.bit_count else NO_BITS)
-        if sheet.press.period_us is not None:
-            rest = sheet.press.period_us - pulses.duration_us
-        else:
-            rest = sheet.press.gap_us or 0.0
+        rest = press.gap_us or 0.0 if press.period_us is None else press.period_us - pulses.duration_us
         sent.append(np.append(signed_durations(pulses), -rest))
     return sent

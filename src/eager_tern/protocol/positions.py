@@ -17,7 +17,7 @@ from eager_tern.linecode.values import Bits
 PIECE = re.compile(r"(!?)\s*(\d+)\s*(?:-\s*(\d+))?")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Positions:
     """``index`` and ``inverted`` have shape (width,), most significant bit first."""
 
@@ -27,6 +27,12 @@ class Positions:
     @property
     def width(self) -> int:
         return int(self.index.size)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Positions) and str(self) == str(other)
+
+    def __hash__(self) -> int:
+        return hash(str(self))
 
     def __str__(self) -> str:
         pieces: list[str] = []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Pulses
 
 LONGEST_SILENCE_US = 150_000.0
+LEAST_CONFIDENCE = 1e-3  # of a reading that makes a frame a repeat
 
 
 @dataclass(frozen=True)
@@ -75,21 +76,30 @@ def group_presses(frames: list[Frame]) -> list[Press]:
 
 def grown_or_begun(before: Press | None, frame: Frame) -> Press:
     """The press before with the frame as its repeat, or the one that the frame begins."""
-    if before is not None and joins(before, frame):
-        return Press((*before.frames, frame), before.first_missed)
+    soon = before is not None and frame.pulses.start_us - before.frames[-1].pulses.end_us < LONGEST_SILENCE_US
+    if before is not None and soon and (repeat := _as_repeat(before, frame)) is not None:
+        others = tuple(r for r in frame.readings if r is not repeat)
+        return Press((*before.frames, replace(frame, readings=(repeat, *others))), before.first_missed)
     return Press((frame,), frame.best is not None and frame.best.stands_for_repeat)
 
 
-def joins(press: Press, frame: Frame) -> bool:
-    """Whether a frame is a repeat within the press before it.
+def _as_repeat(press: Press, frame: Frame) -> Reading | None:
+    """The frame's reading as a repeat within the press, if it has one: other sheets may have frames that look alike.
 
     A toggle is among the bits: it stays while a key is held and turns round with the next press.
     """
-    if frame.pulses.start_us - press.frames[-1].pulses.end_us >= LONGEST_SILENCE_US:
-        return False
-    reading, lead = frame.best, press.lead.best
-    if reading is None or lead is None:
-        return False
-    if reading.stands_for_repeat:
-        return reading.sheet is not None and lead.sheet is not None and reading.sheet.family == lead.sheet.family
-    return not press.first_missed and reading.protocol == lead.protocol and np.array_equal(reading.bits, lead.bits)
+    lead = press.lead.best
+    if lead is None:
+        return None
+    for reading in frame.readings:
+        if reading.stands_for_repeat and reading.sheet is not None and lead.sheet is not None:
+            if reading.sheet.family == lead.sheet.family:
+                return reading
+        elif (
+            not press.first_missed
+            and reading.protocol == lead.protocol
+            and np.array_equal(reading.meant, lead.meant)
+            and reading.confidence > LEAST_CONFIDENCE
+        ):
+            return reading
+    return None

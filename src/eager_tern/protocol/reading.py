@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from eager_tern.linecode.identify import identify
-from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost, probabilities
+from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, LineReading
 from eager_tern.protocol.checks import CheckResult, evaluate
-from eager_tern.protocol.matching import Match, match_frame
+from eager_tern.protocol.fields import DataField, ListField, TextField, Value
+from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
 UNKNOWN = "unknown"
+SERIAL = "async-serial"
 LN2 = float(np.log(2.0))
 DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
 UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
+SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its score
+FOLLOWS_ALONE = float(np.log(0.02))
 NOISE_HEAD_START = 4.0
 CLOCK_SIGMA, SPREAD_OF_TOLERANCE = 0.08, 0.4  # of the published unit, of the tolerance where that is wide
 EXCESS_SIGMA_US = 80.0
@@ -40,28 +44,38 @@ class Reading:
     bits: Bits
     bit_spans_us: Floats
     expected_us: Floats
-    fields: dict[str, int] = field(default_factory=dict)
-    texts: dict[str, str | None] = field(default_factory=dict)
+    fields: dict[str, Value] = field(default_factory=dict)
     checks: tuple[CheckResult, ...] = ()
     kind: str = ""
     stands_for_repeat: bool = False
     sheet: Sheet | None = None
+    sections: tuple[int, ...] = ()
+
+    @property
+    def known(self) -> bool:
+        """Whether a sheet describes the frame, and not only its line code."""
+        return self.sheet is not None
+
+    @property
+    def meant(self) -> Bits:
+        """The bits without what this kind of frame inverts."""
+        return self.sheet.frame(self.kind).turned(self.bits) if self.sheet is not None else self.bits
 
     @property
     def checks_hold(self) -> bool:
         return all(check.ok for check in self.checks)
 
 
-def read_frame(pulses: Pulses, sheets: Iterable[Sheet]) -> tuple[Reading, ...]:
+def read_frame(pulses: Pulses, sheets: Sequence[Sheet]) -> tuple[Reading, ...]:
     """Readings of one frame, most probable first; empty where random pulses explain it as well.
 
     Where no sheet fits closely, what the frame alone says of its line code stands among them as "unknown".
     """
     d = pulses.durations_us
-    scored = [(_score(d, match), match) for match in _matches(d, sheets)]
+    scored = [(_score(d, match), match) for match in match_sheets(d, sheets)]
     scores = [score for score, _ in scored]
     lines = () if any(_fits_closely(match) for _, match in scored) else identify(pulses)
-    scores += [line.score + UNKNOWN_PRIOR for line in lines[:1]]
+    scores += [line.score + (SERIAL_PRIOR if line.code == SERIAL else UNKNOWN_PRIOR) for line in lines[:1]]
     scores.append(any_pulse_score(d) + NOISE_HEAD_START)
     chances = probabilities(scores)
     if chances[-1] > 0.5:
@@ -87,22 +101,16 @@ def bit_at(reading: Reading | None, at_us: float) -> int:
     return int(inside[0]) if inside.size else -1
 
 
-def _matches(d: Floats, sheets: Iterable[Sheet]) -> list[Match]:
-    """Every sheet's frame that fits. Sheets of a family share frames, which are laid on the pulses once."""
-    laid: dict[object, Match | None] = {}
-    found = []
-    for sheet in sheets:
-        for kind in sheet.frames:
-            # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
-            if not kind.bit_count and sheet.family != sheet.id:
-                continue
-            shape = (sheet.zero, sheet.one, sheet.unit_us, sheet.tolerance, kind.shape)
-            if shape not in laid:
-                laid[shape] = match_frame(d, sheet, kind)
-            match = laid[shape]
-            if match is not None:
-                found.append(replace(match, sheet=sheet, kind=kind))
-    return found
+def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
+    """What a sheet's fields say in a frame's bits as meant; a field that means nothing there is left out."""
+    values: dict[str, Value] = {}
+    named: tuple[DataField | TextField | ListField, ...] = (*sheet.fields, *sheet.texts, *sheet.lists)
+    for each in named:
+        values[each.name] = each.read(bits)
+    for f in sheet.fields:
+        if any(values.get(name) not in allowed for name, allowed in f.when.items()):
+            del values[f.name]
+    return values
 
 
 def _fits_closely(match: Match) -> bool:
@@ -110,21 +118,24 @@ def _fits_closely(match: Match) -> bool:
     return (
         match.bits.size >= CLOSE_BITS
         and match.clock.rms_us < CLOSE_RMS * match.clock.unit_us
-        and all(evaluate(check, match.bits).ok for check in match.sheet.checks)
+        and all(evaluate(check, match.meant).ok for check in match.sheet.checks)
     )
 
 
 def _score(d: Floats, match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
     known = ~np.isnan(match.expected_us)
-    score = gaussian_score((d - match.expected_us)[known]) + any_pulse_score(d[~known]) - parameter_cost(2, d.size)
+    score = timing_score(d - match.expected_us) + any_pulse_score(d[~known]) - parameter_cost(2, d.size)
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
+    score += float(np.log(match.sheet.weight))
+    if match.kind.bit_count and match.kind not in match.sheet.leads:
+        score += FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
     if not match.bits.size:
         return score
     free = match.bits.size
-    for result in (evaluate(check, match.bits) for check in match.sheet.checks):
+    for result in (evaluate(check, match.meant) for check in match.sheet.checks):
         if result.ok:
             free -= result.width  # given the others, these bits could not be anything else
         else:
@@ -133,7 +144,7 @@ def _score(d: Floats, match: Match) -> float:
 
 
 def _reading_of_match(match: Match, chance: float) -> Reading:
-    sheet, bits = match.sheet, match.bits
+    sheet, bits = match.sheet, match.meant
     results = tuple(evaluate(check, bits) for check in sheet.checks) if bits.size else ()
     confidence = chance * float(np.prod([0.3 for r in results if not r.ok]))
     return Reading(
@@ -141,25 +152,26 @@ def _reading_of_match(match: Match, chance: float) -> Reading:
         confidence=min(confidence, 0.999),
         code=sheet.code,
         clock=match.clock,
-        bits=bits,
+        bits=match.bits,
         bit_spans_us=match.bit_spans_us,
         expected_us=match.expected_us,
-        fields={f.name: f.bits.read(bits) for f in sheet.fields} if bits.size else {},
-        texts={t.name: t.read(bits) for t in sheet.texts} if bits.size else {},
+        fields=field_values(sheet, bits) if bits.size else {},
         checks=results,
         kind=match.kind.name,
         stands_for_repeat=match.kind.repeat,
         sheet=sheet,
+        sections=match.kind.sections if match.kind.section_count > 1 else (),
     )
 
 
 def _reading_of_line(line: LineReading, chance: float) -> Reading:
     return Reading(
-        protocol=UNKNOWN,
+        protocol=SERIAL if line.code == SERIAL else UNKNOWN,
         confidence=min(chance, 0.999),
         code=line.code,
         clock=line.clock,
         bits=line.bits if line.bits.size else NO_BITS,
         bit_spans_us=line.bit_spans_us,
         expected_us=line.expected_us,
+        fields={"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)} if line.framing else {},
     )

@@ -6,34 +6,22 @@ from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import (
-    BaseModel,
-    BeforeValidator,
-    ConfigDict,
-    Field,
-    PositiveFloat,
-    PositiveInt,
-    model_validator,
-)
+from pydantic import BeforeValidator, Field, PositiveFloat, PositiveInt, model_validator
 
 from eager_tern.linecode.values import Bits, Code
-from eager_tern.protocol.positions import Positions, parse_positions
+from eager_tern.protocol.fields import Bitwise, DataField, ListField, Strict, TextField
 
 MOST_BITS = 4096
 
 
-def _positions(value: Any) -> Any:
-    return parse_positions(value) if isinstance(value, str) else value
+def _several(value: Any) -> Any:
+    return (value,) if isinstance(value, str) else value
 
 
-Bitwise = Annotated[Positions, BeforeValidator(_positions)]
 SignedUnits = Annotated[tuple[float, ...], Field(min_length=1)]
+Names = Annotated[tuple[str, ...], Field(min_length=1), BeforeValidator(_several)]
 Shape = tuple[tuple[tuple[float, ...] | None, int | None, int, float | None], ...]
 Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$")]
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
 
 
 class Part(Strict):
@@ -54,11 +42,28 @@ class Part(Strict):
         return self
 
 
+class Serial(Strict):
+    """How characters are framed: a start bit (a mark), data bits with the lowest first, parity, stop bits (a space)."""
+
+    data_bits: Annotated[int, Field(ge=5, le=8)] = 8
+    parity: Literal["none", "odd", "even"] = "none"
+    stop_bits: Literal[1, 2] = 1
+
+    @property
+    def length(self) -> int:
+        """Of a character, in bits."""
+        return 1 + self.data_bits + (self.parity != "none") + self.stop_bits
+
+
 class FrameKind(Strict):
-    """One kind of frame the protocol sends. A ``repeat`` stands for the frame before it."""
+    """One kind of frame the protocol sends. A ``repeat`` stands for the frame before it.
+
+    The bits at ``inverts`` are sent the other way round in this kind.
+    """
 
     name: str
     repeat: bool = False
+    inverts: Bitwise | None = None
     parts: Annotated[tuple[Part, ...], Field(min_length=1)]
 
     @cached_property
@@ -74,12 +79,33 @@ class FrameKind(Strict):
     def section_count(self) -> int:
         return 1 + sum(part.gap_us is not None for part in self.parts)
 
+    @cached_property
+    def sections(self) -> tuple[int, ...]:
+        """Bits of each section."""
+        counts = [0]
+        for part in self.parts:
+            if part.gap_us is not None:
+                counts.append(0)
+            counts[-1] += part.bits or 0
+        return tuple(counts)
+
+    def turned(self, bits: Bits) -> Bits:
+        """Bits as sent from bits as meant, or the other way round."""
+        if self.inverts is None or bits.size == 0:
+            return bits
+        turned = bits.copy()
+        turned[self.inverts.index] ^= 1
+        return turned
+
 
 class Press(Strict):
-    """What one press of a key sends: ``first`` (``count`` times), then ``held`` for as long as the key is held."""
+    """What one press of a key sends: ``first`` (``count`` times), then ``held`` for as long as the key is held.
 
-    first: str
-    held: str
+    Both are one kind of frame, or several that follow each other.
+    """
+
+    first: Names
+    held: Names
     count: PositiveInt = 1
     period_us: PositiveFloat | None = None
     gap_us: PositiveFloat | None = None
@@ -91,54 +117,11 @@ class Press(Strict):
         return self
 
 
-class DataField(Strict):
-    """A number in the frame."""
-
-    name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
-    bits: Bitwise
-    role: Literal["toggle", "counter"] | None = None
-    default: int = 0
-
-    @property
-    def largest(self) -> int:
-        return (1 << self.bits.width) - 1
-
-    @model_validator(mode="after")
-    def _default_fits(self) -> DataField:
-        if not 0 <= self.default <= self.largest:
-            raise ValueError(f"default {self.default} does not fit {self.bits.width} bits")
-        return self
-
-
-class TextField(Strict):
-    """Bits read as characters: each of ``digits`` names a group of bits and the character it stands for."""
-
-    name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
-    bits: Bitwise
-    digits: Annotated[dict[str, str], Field(min_length=1)]
-
-    @model_validator(mode="after")
-    def _digits_fit(self) -> TextField:
-        sizes = {len(group) for group in self.digits}
-        if len(sizes) != 1 or any(set(group) - {"0", "1"} for group in self.digits):
-            raise ValueError('"digits" names groups of 0 and 1, all of one length')
-        if self.bits.width % sizes.pop():
-            raise ValueError(f"{self.bits.width} bits cannot be parted into groups of that length")
-        return self
-
-    def read(self, bits: Bits) -> str | None:
-        """The characters at these positions; None where a group stands for none."""
-        size = len(next(iter(self.digits)))
-        row = "".join(map(str, (bits[self.bits.index] ^ self.bits.inverted).tolist()))
-        found = [self.digits.get(row[i : i + size]) for i in range(0, len(row), size)]
-        return None if None in found else "".join(map(str, found))
-
-
 class Check(Strict):
     """A number that follows from other bits; the keys are those of a comparison's ``checks``."""
 
     name: str
-    kind: Literal["constant", "complement", "sum", "xor", "parity", "crc"]
+    kind: Literal["constant", "copy", "complement", "sum", "xor", "parity", "crc"]
     at: Bitwise
     of: Bitwise | None = None
     covers: tuple[tuple[int, int], ...] = ()
@@ -161,8 +144,8 @@ class Check(Strict):
             return self
         if (self.of is None) == (not self.covers):
             raise ValueError('a check has one of "of" (bit positions) and "covers" (ranges [first, last])')
-        if self.kind == "complement" and (self.of is None or self.of.width != self.at.width):
-            raise ValueError('a complement has "of" with as many bits as "at"')
+        if self.kind in ("copy", "complement") and (self.of is None or self.of.width != self.at.width):
+            raise ValueError(f'a {self.kind} has "of" with as many bits as "at"')
         if self.kind == "crc" and not self.poly:
             raise ValueError('a crc has a "poly"')
         if any(first > last or first < 0 for first, last in self.covers):
@@ -180,12 +163,16 @@ class Sheet(Strict):
     unit_us: PositiveFloat
     carrier_hz: PositiveFloat | None = None
     tolerance: Annotated[float, Field(gt=0, lt=0.5)] = 0.2
-    zero: SignedUnits
-    one: SignedUnits
+    weight: Annotated[float, Field(gt=0, le=1)] = 1.0
+    zero: SignedUnits | None = None
+    one: SignedUnits | None = None
+    symbols: tuple[SignedUnits, ...] = ()
+    serial: Serial | None = None
     frames: Annotated[tuple[FrameKind, ...], Field(min_length=1)]
     press: Press
     fields: tuple[DataField, ...] = ()
     texts: tuple[TextField, ...] = ()
+    lists: tuple[ListField, ...] = ()
     checks: tuple[Check, ...] = ()
 
     @model_validator(mode="after")
@@ -193,20 +180,19 @@ class Sheet(Strict):
         names = [kind.name for kind in self.frames]
         if len(set(names)) != len(names):
             raise ValueError("two frames have one name")
-        for wanted in (self.press.first, self.press.held):
+        for wanted in (*self.press.first, *self.press.held):
             if wanted not in names:
                 raise ValueError(f'press names a frame "{wanted}" that is not described')
         counts = {kind.bit_count for kind in self.frames if kind.bit_count}
         if len(counts) > 1:
             raise ValueError("frames with bits must all have the same number of them")
-        for key, symbol in (("zero", self.zero), ("one", self.one)):
-            if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
-                raise ValueError(f'"{key}" alternates marks (positive) and spaces (negative)')
+        self._symbols_are_possible()
         count = self.bit_count
         if count > MOST_BITS:
             raise ValueError(f"a frame has at most {MOST_BITS} bits")
-        named: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)
-        places = [(f.name, f.bits) for f in named] + [(c.name, c.at) for c in self.checks]
+        placed: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)
+        places = [(f.name, f.bits) for f in placed] + [(c.name, c.at) for c in self.checks]
+        places += [(kind.name, kind.inverts) for kind in self.frames if kind.inverts is not None]
         for name, where in places:
             if int(where.index.max()) >= count:
                 raise ValueError(f'"{name}" uses bit {int(where.index.max())}, but a frame has {count} bits')
@@ -214,10 +200,42 @@ class Sheet(Strict):
             last = max([b for _, b in check.covers] + ([int(check.of.index.max())] if check.of else []), default=0)
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
-        field_names = [field.name for field in named]
+        field_names = [*(field.name for field in placed), *(field.name for field in self.lists)]
         if len(set(field_names)) != len(field_names):
             raise ValueError("two fields have one name")
+        for field in self.fields:
+            for other in field.when:
+                if other not in field_names:
+                    raise ValueError(f'"{field.name}" depends on "{other}", which is no field')
         return self
+
+    def __hash__(self) -> int:
+        return hash((self.id, self.name, self.unit_us))  # the rest holds tables, and seldom tells sheets apart
+
+    def _symbols_are_possible(self) -> None:
+        given = [self.zero is not None and self.one is not None, bool(self.symbols), self.serial is not None]
+        if sum(given) != 1 or (self.zero is None) != (self.one is None):
+            raise ValueError('a sheet has "zero" and "one", or "symbols", or "serial"')
+        if self.symbols and len(self.symbols) not in (4, 8, 16):
+            raise ValueError('"symbols" lists 4, 8 or 16 of them, for bits in groups of 2, 3 or 4')
+        for number, symbol in enumerate(self.alphabet):
+            if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
+                key = f"symbol {number}" if self.symbols else ("zero", "one")[number]
+                raise ValueError(f'"{key}" alternates marks (positive) and spaces (negative)')
+        group = self.serial.data_bits if self.serial is not None else self.bits_a_symbol
+        if any((part.bits or 0) % group for kind in self.frames for part in kind.parts):
+            raise ValueError(f"bits come in groups of {group} here")
+
+    @cached_property
+    def alphabet(self) -> tuple[tuple[float, ...], ...]:
+        """Its symbols in the order of the numbers they stand for; none in asynchronous serial."""
+        if self.zero is not None and self.one is not None:
+            return (self.zero, self.one)
+        return self.symbols
+
+    @cached_property
+    def bits_a_symbol(self) -> int:
+        return max(len(self.alphabet) - 1, 1).bit_length()
 
     @cached_property
     def bit_count(self) -> int:
@@ -226,9 +244,17 @@ class Sheet(Strict):
     @cached_property
     def code(self) -> Code:
         """The line code's name, which follows from its symbols."""
-        if np.sign(self.zero[0]) != np.sign(self.one[0]):
+        if self.serial is not None:
+            return "async-serial"
+        if len({np.sign(symbol[0]) for symbol in self.alphabet}) > 1:
             return "biphase"
-        return "pulse-distance" if self.zero[0] == self.one[0] else "pulse-width"
+        return "pulse-distance" if len({symbol[::2] for symbol in self.alphabet}) == 1 else "pulse-width"
+
+    @cached_property
+    def leads(self) -> tuple[FrameKind, ...]:
+        """The kinds of frame with bits, but for those that only follow while a key is held."""
+        follow = set(self.press.held) - set(self.press.first)
+        return tuple(kind for kind in self.frames if kind.bit_count and kind.name not in follow)
 
     def frame(self, name: str) -> FrameKind:
         return next(kind for kind in self.frames if kind.name == name)

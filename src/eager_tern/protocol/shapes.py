@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -19,8 +20,13 @@ CLOCK = 0.15  # how far a handset's clock may be off
 
 def code_shapes(sheets: Sequence[Sheet]) -> list[CodeShape]:
     """The shapes of all frames of one section with bits; sheets that look alike share one."""
-    shapes = [shape for sheet in sheets for kind in sheet.frames if (shape := _shape(sheet, kind)) is not None]
-    return list(dict.fromkeys(shapes))
+    return list(_code_shapes(tuple(sheets)))
+
+
+@lru_cache(maxsize=64)
+def _code_shapes(sheets: tuple[Sheet, ...]) -> tuple[CodeShape, ...]:
+    shapes = [shape for sheet in sheets for kind in sheet.leads if (shape := _shape(sheet, kind)) is not None]
+    return tuple(dict.fromkeys(shapes))
 
 
 def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -> Floats:
@@ -28,8 +34,8 @@ def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -
 
     Only for checks of many bits, which would hardly hold by turning the wrong ones.
     """
-    of_shape = [s for s in sheets if any(_shape(s, kind) == shape for kind in s.frames)]
-    strict = [s for s in of_shape if sum(check.at.width for check in s.checks) >= FEWEST_CHECK_BITS]
+    of_shape = [(s, kind) for s in sheets for kind in s.leads if _shape(s, kind) == shape]
+    strict = [(s, kind) for s, kind in of_shape if sum(check.at.width for check in s.checks) >= FEWEST_CHECK_BITS]
     doubtful = np.argsort(np.abs(for_one))[:MOST_DOUBTFUL]
     turns = sorted(
         (chosen for count in range(MOST_TURNED + 1) for chosen in combinations(doubtful.tolist(), count)),
@@ -39,7 +45,7 @@ def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -
         turned = for_one.copy()
         turned[list(chosen)] *= -1
         bits = (turned > 0).astype(np.uint8)
-        if any(all(evaluate(check, bits).ok for check in sheet.checks) for sheet in strict):
+        if any(all(evaluate(check, kind.turned(bits)).ok for check in sheet.checks) for sheet, kind in strict):
             return turned
     return for_one
 
@@ -47,6 +53,8 @@ def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -
 def _shape(sheet: Sheet, kind: FrameKind) -> CodeShape | None:
     parts = list(kind.parts)
     with_bits = [i for i, part in enumerate(parts) if part.bits]
+    if sheet.zero is None or sheet.one is None or len(sheet.zero) != 2:
+        return None
     if len(with_bits) != 1 or any(part.gap_us or part.stretch != 1 for part in parts):
         return None
     at = with_bits[0]

@@ -4,14 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
+from eager_tern.linecode.clusters import find_clusters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import agreed
-from eager_tern.protocol.damaged import Mended, has_glitches, leave_out_glitches, mend, raw_range, reads_well
+from eager_tern.protocol.damaged import (
+    Mended,
+    has_glitches,
+    leave_out_glitches,
+    leave_out_one,
+    mend,
+    raw_range,
+    reads_well,
+)
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
-from eager_tern.protocol.reading import UNKNOWN, read_frame
+from eager_tern.protocol.reading import SERIAL, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
@@ -22,6 +32,12 @@ from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_fro
 FEWEST_PULSES = 3  # a leader with its trailer
 MOST_PULSES = 2000  # no frame has more; chatter has
 FEWEST_IN_CHATTER = 21
+MOST_IN_FRAME = 400
+FEWEST_TO_PART = 40
+FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
+SHORTEST_REST_US = 2500.0
+REST_IN_SPACES = 1.5  # beside the next shorter kind of space
+UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
 STEP_PULSES = 2000  # what is read in one go, if presses end there
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
@@ -88,28 +104,52 @@ def read_bursts(
     noise: list[tuple[int, int]] = []
     edges = pulses.edge_times_us
     bursts = split_bursts(pulses, gaps)
-    looks = LOOKS
+    looks, unknown_looks = LOOKS, UNKNOWN_LOOKS
+    by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
     at = 0
     while at < len(bursts):
         frame, count = _frame_of_sections(pulses, edges, bursts, at, sheets)
         first, last = bursts[at][0], bursts[at + count - 1][1]
-        unknown = frame is not None and frame.best is not None and frame.best.protocol == UNKNOWN
+        unknown = frame is not None and frame.best is not None and not frame.best.known
         rest_of_frame = cut and at == 0
         suspicious = unknown and (rest_of_frame or has_glitches(pulses.durations_us[first : last + 1]))
-        if frame is not None and reads_well(frame.readings) and not suspicious:
+        # Characters can be seen in a code of fixed periods with chatter before it, too.
+        serial = frame is not None and frame.best is not None and frame.best.protocol == SERIAL
+        if unknown and not suspicious and unknown_looks:
+            unknown_looks -= 1
+            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+            instead = [] if by_hand else _parted(burst, first, sheets)
+            if not instead and (mended := leave_out_one(burst, sheets)) is not None:
+                instead = [_mended_frame(burst, first, mended)]
+            if instead:
+                frames += instead
+                at += count
+                continue
+        if serial and (known := _known_in(pulses, edges, first, last, sheets)):
+            frames += known
+            noise += _between_frames(first, last, known)
+        elif frame is not None and reads_well(frame.readings) and not suspicious:
             frames.append(frame)
         else:
             burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-            found = _looked_at_closely(burst, first, sheets, looks > 0)
+            found = [] if by_hand else _parted(burst, first, sheets)
+            found = found or _looked_at_closely(burst, first, sheets, looks > 0)
             looks -= not found and looks > 0
             if not found and frame is not None:
                 found = [frame]
             if rest_of_frame:  # what it lacks may be its greater part
-                found = [f for f in found if f.best is not None and f.best.protocol != UNKNOWN]
+                found = [f for f in found if f.best is not None and f.best.known]
             frames += found
             noise += _between_frames(first, last, found)
         at += count
     return _with_repeats(pulses, edges, frames, noise)
+
+
+def _known_in(pulses: Pulses, edges: Floats, first: int, last: int, sheets: Sequence[Sheet]) -> list[Frame]:
+    """The frames of known protocols in a burst that looks like something else."""
+    burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+    found = _looked_at_closely(burst, first, sheets, at_length=False)
+    return [f for f in found if f.best is not None and f.best.known]
 
 
 def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_length: bool) -> list[Frame]:
@@ -117,11 +157,36 @@ def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_l
     size = burst.durations_us.size
     if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
         return [_mended_frame(burst, offset, mended)]
+    if at_length and 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
+        return [_mended_frame(burst, offset, mended)]
     if size >= FEWEST_IN_CHATTER and (found := frames_in_chatter(burst, offset, sheets)):
         return found
     if at_length and (mended := mend(burst, sheets)) is not None:
         return [_mended_frame(burst, offset, mended)]
     return []
+
+
+def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
+    """The frames between a burst's few longest spaces, if each piece is one: some repeat after a short rest."""
+    d = burst.durations_us
+    spaces = d[1::2]
+    if d.size < FEWEST_TO_PART:
+        return []
+    groups = find_clusters(spaces)
+    if len(groups) < 2 or groups[-1].count > spaces.size / FEWEST_BETWEEN_RESTS:
+        return []
+    bound = float(np.sqrt(groups[-1].centre_us * groups[-2].centre_us))
+    if groups[-1].centre_us < max(SHORTEST_REST_US, REST_IN_SPACES * groups[-2].centre_us):
+        return []
+    rests = 2 * np.flatnonzero(spaces > bound) + 1
+    edges, found = burst.edge_times_us, []
+    for first, last in zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True):
+        piece = Pulses(d[first : last + 1], float(edges[first]), burst.carrier_hz)
+        readings = read_frame(piece, sheets)
+        if not reads_well(readings):
+            return []
+        found.append(Frame(first + offset, last + offset, piece, readings))
+    return found
 
 
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
@@ -144,7 +209,7 @@ def _frame_of_sections(
         several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
         long_enough = FEWEST_PULSES <= last - first + 1 <= MOST_PULSES
         readings = read_frame(burst, several) if long_enough else ()
-        if readings and (count == 1 or readings[0].protocol != UNKNOWN):
+        if readings and (count == 1 or readings[0].known):
             return Frame(first, last, burst, readings), count
     return None, 1
 
@@ -178,6 +243,11 @@ def _with_repeats(
 
 def section_counts(sheets: Sequence[Sheet]) -> list[int]:
     """How many bursts a frame of the sheets may have, most first."""
+    return _section_counts(tuple(sheets))
+
+
+@lru_cache(maxsize=64)
+def _section_counts(sheets: tuple[Sheet, ...]) -> list[int]:
     return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
 
 
@@ -214,4 +284,4 @@ def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = F
 def _weight(take: TakeRead) -> float:
     """How many bits were read, those of known protocols first of all."""
     best = [frame.best for frame in take.frames if frame.best is not None]
-    return sum(r.confidence * r.bits.size * (0.1 if r.protocol == UNKNOWN else 1.0) for r in best)
+    return sum(r.confidence * r.bits.size * (1.0 if r.known else 0.1) for r in best)

@@ -9,69 +9,70 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.values import Bits
-from eager_tern.protocol.schema import FrameKind, Shape, Sheet
+from eager_tern.protocol.schema import FrameKind, Serial, Shape, Sheet
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 
 @dataclass(frozen=True)
-class PairTemplate:
-    """A frame in a code whose symbols are a mark and a space each.
+class SymbolTemplate:
+    """A frame in a code whose symbols all begin with a mark, end with a space and have as many pulses.
 
-    All arrays have one entry a pulse: ``zero`` and ``one`` are the lengths in units if its bit is 0 or 1 (the same for
-    fixed pulses), ``bit`` the number of its bit, −1 for fixed pulses. A gap between sections is NaN. The others are
-    indices of pulses: the fixed ones of known length, and the mark and the space of each bit.
+    ``lengths`` has shape (symbols, pulses): each pulse's length in units, should it belong to that symbol (the same
+    in every row for fixed pulses; NaN for a gap between sections). ``place`` has one entry a pulse: the number of the
+    symbol it belongs to, −1 for fixed pulses. ``fixed`` are the fixed pulses of known length, ``of_symbol`` (places,
+    pulses of a symbol) the pulses of each; the frame's last space is not there, which its index −1 tells.
     """
 
-    zero: Floats
-    one: Floats
-    bit: NDArray[np.intp]
+    lengths: Floats
+    place: NDArray[np.intp]
     fixed: NDArray[np.intp]
-    first_of_bit: NDArray[np.intp]
-    last_of_bit: NDArray[np.intp]
+    of_symbol: NDArray[np.intp]
+    bits_a_symbol: int
 
 
 def is_paired(sheet: Sheet) -> bool:
-    """Whether every symbol is one mark and one space, so that pulses and bits correspond one to one."""
-    return all(len(symbol) == 2 and symbol[0] > 0 for symbol in (sheet.zero, sheet.one))
+    """Whether every symbol is marks and spaces of its own, so that pulses and symbols correspond one to one."""
+    alphabet = sheet.alphabet
+    return bool(alphabet) and all(
+        len(symbol) == len(alphabet[0]) and len(symbol) % 2 == 0 and symbol[0] > 0 for symbol in alphabet
+    )
 
 
 @lru_cache(maxsize=512)
-def _pair_template(zero: tuple[float, ...], one: tuple[float, ...], shape: Shape) -> PairTemplate:
-    z: list[float] = []
-    o: list[float] = []
-    bit: list[int] = []
+def _symbol_template(alphabet: tuple[tuple[float, ...], ...], bits_a_symbol: int, shape: Shape) -> SymbolTemplate:
+    table = np.abs(np.array(alphabet))  # (symbols, pulses of one)
+    columns: list[Floats] = []
+    place: list[int] = []
     count = 0
+    unknown = np.full(len(alphabet), np.nan)
     for pulses, bits_here, stretch, gap_us in shape:
         if pulses is not None:
-            z += [abs(p) for p in pulses]
-            o += [abs(p) for p in pulses]
-            bit += [-1] * len(pulses)
+            columns += [np.full(len(alphabet), abs(p)) for p in pulses]
+            place += [-1] * len(pulses)
         elif gap_us is not None:
-            if len(z) % 2 == 0:  # the gap swallows the space before it
-                z[-1] = o[-1] = float("nan")
-                bit[-1] = -1
+            if len(columns) % 2 == 0:  # the gap swallows the space before it
+                columns[-1], place[-1] = unknown, -1
             else:
-                z.append(float("nan"))
-                o.append(float("nan"))
-                bit.append(-1)
+                columns.append(unknown)
+                place.append(-1)
         else:
-            for _ in range(bits_here or 0):
-                z += [abs(p) * stretch for p in zero]
-                o += [abs(p) * stretch for p in one]
-                bit += [count, count]
+            for _ in range((bits_here or 0) // bits_a_symbol):
+                columns += list(table.T * stretch)
+                place += [count] * table.shape[1]
                 count += 1
-    if len(z) % 2 == 0:  # the last space runs into the silence behind the frame
-        z.pop(), o.pop(), bit.pop()
-    bits = np.array(bit, dtype=np.intp)
-    of_bits = np.flatnonzero(bits >= 0)
-    firsts = np.searchsorted(bits[of_bits], np.arange(count))
-    lasts = np.searchsorted(bits[of_bits], np.arange(count), side="right") - 1
-    fixed = np.flatnonzero((bits < 0) & ~np.isnan(z))
-    return PairTemplate(np.array(z), np.array(o), bits, fixed, of_bits[firsts], of_bits[lasts])
+    if len(columns) % 2 == 0:  # the last space runs into the silence behind the frame
+        columns.pop(), place.pop()
+    lengths, places = np.array(columns).T, np.array(place, dtype=np.intp)
+    of_symbol = np.full((count, table.shape[1]), -1, dtype=np.intp)
+    at = np.flatnonzero(places >= 0)
+    order = np.arange(at.size) - np.searchsorted(places[at], places[at])
+    of_symbol[places[at], order] = at
+    fixed = np.flatnonzero((places < 0) & ~np.isnan(lengths[0]))
+    return SymbolTemplate(lengths, places, fixed, of_symbol, bits_a_symbol)
 
 
-def pair_template(sheet: Sheet, kind: FrameKind) -> PairTemplate:
-    return _pair_template(sheet.zero, sheet.one, kind.shape)
+def symbol_template(sheet: Sheet, kind: FrameKind) -> SymbolTemplate:
+    return _symbol_template(sheet.alphabet, sheet.bits_a_symbol, kind.shape)
 
 
 def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
@@ -84,13 +85,28 @@ def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
         elif part.gap_us is not None:
             lengths.append(-part.gap_us / sheet.unit_us)
         else:
-            for bit in bits[position : position + (part.bits or 0)]:
-                lengths += [length * part.stretch for length in (sheet.one if bit else sheet.zero)]
-            position += part.bits or 0
+            here = bits[position : position + (part.bits or 0)]
+            position += here.size
+            if sheet.serial is not None:
+                lengths += character_levels(here, sheet.serial).tolist()
+                continue
+            for group in here.reshape(-1, sheet.bits_a_symbol).tolist():
+                symbol = sheet.alphabet[int("".join(map(str, group)), 2)]
+                lengths += [length * part.stretch for length in symbol]
     return np.array(lengths)
 
 
+def character_levels(bits: Bits, serial: Serial) -> Floats:
+    """Characters bit by bit: +1 for a mark (a 0, a start bit), −1 for a space (a 1, a stop bit)."""
+    data = bits.reshape(-1, serial.data_bits).astype(np.float64)
+    marks, spaces = np.ones((len(data), 1)), -np.ones((len(data), serial.stop_bits))
+    odd = data.sum(axis=1, keepdims=True) % 2
+    parity = {"none": data[:, :0], "even": 1 - 2 * odd, "odd": 2 * odd - 1}[serial.parity]
+    return np.hstack((marks, 1 - 2 * data, parity, spaces)).ravel()
+
+
 def frame_pulses(sheet: Sheet, kind: FrameKind, bits: Bits) -> Pulses:
-    """The pulses of a frame, its first mark at 0."""
-    made = pulses_from_signed(signed_units(sheet, kind, bits) * sheet.unit_us, 0.0, sheet.carrier_hz)
+    """The pulses of a frame, its first mark at 0. ``bits`` are as meant, whatever the kind inverts."""
+    lengths = signed_units(sheet, kind, kind.turned(bits)) * sheet.unit_us
+    made = pulses_from_signed(lengths, 0.0, sheet.carrier_hz)
     return Pulses(made.durations_us, 0.0, sheet.carrier_hz)

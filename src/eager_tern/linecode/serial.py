@@ -1,0 +1,183 @@
+"""Asynchronous serial: a start bit (a mark), data bits with the lowest first, parity, stop bits (a space)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
+from eager_tern.linecode.values import Bits, Clock, LineReading
+from eager_tern.signal.values import Floats
+
+Parity = Literal["none", "odd", "even"]
+
+FEWEST_PULSES = 7
+FEWEST_CHARACTERS = 2
+UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
+EXCESSES = np.linspace(-0.36, 0.36, 7)  # of the unit
+FACTORS = np.linspace(0.82, 1.2, 20)
+SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
+LONGEST_RUN = 9.5  # bits within a character
+CLOCKS_TRIED = 8
+PARTS = (1, 2, 3)  # what the shortest pulse may be, in bits
+COARSEST = 0.3  # of a unit: durations err more than the edges' places do
+LN2 = float(np.log(2.0))
+PARITIES: tuple[tuple[Parity, float], ...] = (("none", 1.0), ("even", 0.06), ("odd", 0.03))
+# How usual a framing is: data bits, parity, stop bits.
+USUAL: dict[tuple[int, Parity, int], float] = {
+    (data, parity, stop): float(
+        np.log(weight * {"none": 1.0, "even": 0.06, "odd": 0.03}[parity] * (1.0, 0.1)[stop - 1])
+    )
+    for data, weight in ((8, 0.85), (7, 0.1), (6, 0.02), (5, 0.03))
+    for parity in ("none", "even", "odd")
+    for stop in (1, 2)
+}
+
+
+@dataclass(frozen=True)
+class OnGrid:
+    """Pulses as characters of ``levels.shape[1]`` bits: ``levels`` are True in a mark, ``starts_us`` the start bits.
+
+    ``expected_us`` is NaN for the silence between characters.
+    """
+
+    clock: Clock
+    levels: NDArray[np.bool_]
+    starts_us: Floats
+    expected_us: Floats
+
+
+@dataclass(frozen=True)
+class Characters:
+    """Data bits in the order sent, and where each stands."""
+
+    bits: Bits
+    bit_spans_us: Floats
+
+
+def on_serial_grid(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> OnGrid | None:
+    """The pulses on a grid that begins anew with each start bit, by the best of some clocks (unit and excess, µs).
+
+    None where no characters of that length stand.
+    """
+    best: OnGrid | None = None
+    for unit, excess in clocks:
+        placed = None
+        for _ in range(2):
+            placed = _placed(durations_us, unit, excess, length)
+            if placed is None or np.isnan(placed[0]).all():
+                break
+            clock = fit_clock(durations_us, placed[0])
+            unit, excess = clock.unit_us, clock.excess_us
+            if unit <= 0:
+                break
+        if placed is None or unit <= 0 or np.isnan(placed[0]).all():
+            continue
+        units, levels, starts = placed
+        if best is None or clock.rms_us / unit < best.clock.rms_us / best.clock.unit_us:
+            edges = np.concatenate(([0.0], np.cumsum(durations_us)))
+            best = OnGrid(clock, levels, edges[starts], expected_durations(clock, units))
+    return best
+
+
+def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, float]]:
+    """The clocks about a unit on which the pulses no longer than a character lie best, unit and excess each."""
+    inside = durations_us < LONGEST_RUN * unit_us
+    signs = alternating(durations_us.size)[inside]
+    units, excesses = (a.ravel() for a in np.meshgrid(unit_us * FACTORS, EXCESSES))
+    exact = durations_us[inside] / units[:, None] - excesses[:, None] * signs
+    misfit = ((exact - np.maximum(np.rint(exact), 1.0)) ** 2).sum(axis=1)
+    return [(float(units[i]), float(excesses[i] * units[i])) for i in np.argsort(misfit)[:CLOCKS_TRIED]]
+
+
+def characters(placed: OnGrid, data_bits: int, parity: str, stop_bits: int) -> Characters | None:
+    """The data bits, if start, parity and stop bits are what they should be in every character."""
+    levels = placed.levels
+    data = ~levels[:, 1 : 1 + data_bits]
+    if levels[:, levels.shape[1] - stop_bits :].any() or not levels[:, 0].all():
+        return None
+    if parity != "none":
+        odd = data.sum(axis=1) % 2 == 1
+        sent = ~levels[:, 1 + data_bits]
+        if not (sent == (odd if parity == "even" else ~odd)).all():
+            return None
+    bounds = 1 + np.arange(data_bits)[:, None] + np.array([0, 1])
+    spans = placed.starts_us[:, None, None] + bounds * placed.clock.unit_us
+    return Characters(data.astype(np.uint8).ravel(), spans.reshape(-1, 2))
+
+
+def async_serial(durations_us: Floats) -> LineReading | None:
+    """The likeliest speed and framing of the pulses, None where they are no characters."""
+    if durations_us.size < FEWEST_PULSES:
+        return None
+    best: LineReading | None = None
+    shortest = sum(float(np.quantile(part, SHORT_PART)) for part in (durations_us[0::2], durations_us[1::2])) / 2
+    for part in PARTS:
+        unit = shortest / part
+        if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
+            continue
+        clocks = clocks_about(durations_us, unit)
+        for length in range(7, 13):
+            placed = on_serial_grid(durations_us, clocks, length)
+            if placed is None or placed.clock.rms_us > COARSEST * placed.clock.unit_us:
+                continue
+            for framing, weight in USUAL.items():
+                data, parity, stop = framing
+                if 1 + data + (parity != "none") + stop != length:
+                    continue
+                read = characters(placed, data, parity, stop)
+                if read is None or read.bits.size < FEWEST_CHARACTERS * data:
+                    continue
+                idle = np.isnan(placed.expected_us)
+                score = timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle])
+                score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - weight
+                if best is None or score > best.score:
+                    best = LineReading(
+                        "async-serial", placed.clock, read.bits, read.bit_spans_us, placed.expected_us, 0, score,
+                        symbol_bits=data, framing=(data, parity, stop),
+                    )  # fmt: skip
+    return best
+
+
+def _placed(
+    d: Floats, unit: float, excess: float, length: int
+) -> tuple[Floats, NDArray[np.bool_], NDArray[np.intp]] | None:
+    """Lengths of the pulses in bits (NaN: silence between characters), the characters' levels, and where they begin."""
+    exact = np.maximum((d - excess * alternating(d.size)) / unit, 0.0)
+    units = np.empty(d.size)
+    rows: list[list[bool]] = []
+    starts: list[int] = []
+    row: list[bool] = []
+    at = 0.0  # where the character stands, not rounded, so that errors do not add up
+    for i, length_here in enumerate(exact.tolist()):
+        mark = i % 2 == 0
+        if not row:
+            if not mark:
+                return None
+            starts.append(i)
+            at = 0.0
+        end = round(at + length_here)
+        count = max(end - len(row), 1)
+        if mark:
+            if len(row) + count > length - 1:  # the stop bit is a space
+                return None
+            row += [True] * count
+            units[i] = count
+        elif len(row) + count >= length:
+            over = len(row) + count > length
+            units[i] = np.nan if over else count
+            rows.append(row + [False] * (length - len(row)))
+            row = []
+            continue
+        else:
+            row += [False] * count
+            units[i] = count
+        at += length_here
+    if row:
+        rows.append(row + [False] * (length - len(row)))
+    return units, np.array(rows, dtype=np.bool_), np.array(starts, dtype=np.intp)

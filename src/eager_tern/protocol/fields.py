@@ -1,0 +1,169 @@
+"""Fields: what the bits at some positions stand for."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
+
+from eager_tern.linecode.values import Bits
+from eager_tern.protocol.positions import Positions, parse_positions
+
+Value = int | float | str | tuple[int, ...] | None  # None: the bits stand for nothing
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+
+
+def _positions(value: Any) -> Any:
+    return parse_positions(value) if isinstance(value, str) else value
+
+
+Bitwise = Annotated[Positions, BeforeValidator(_positions)]
+
+
+class Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+
+
+class DataField(Strict):
+    """A number in the frame, or a word that it stands for.
+
+    The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
+    the value of it. ``when`` names other fields and the values with which this one means anything.
+    """
+
+    name: Name
+    bits: Bitwise
+    role: Literal["toggle", "counter"] | None = None
+    encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
+    scale: float = 1
+    offset: float = 0
+    unit: str = ""
+    table: dict[int, str] = {}
+    when: dict[str, tuple[int | float | str, ...]] = {}
+    default: int | float | str | None = None
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> DataField:
+        if self.scale == 0:
+            raise ValueError('"scale" is 0: every value would be the same')
+        if self.table and (self.scale, self.offset) != (1, 0):
+            raise ValueError('a field has either a "table" or "scale" and "offset"')
+        if any(not 0 <= raw >> 0 < 1 << self.bits.width for raw in self.table):
+            raise ValueError(f"the table names numbers that do not fit {self.bits.width} bits")
+        if self.encoding == "bcd" and self.bits.width % 4:
+            raise ValueError("BCD takes four bits a digit")
+        if self.default is not None:
+            self.raw(self.default)
+        return self
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether its value is the number that stands there."""
+        return self.encoding == "binary" and not self.table and (self.scale, self.offset) == (1, 0)
+
+    def read(self, bits: Bits) -> Value:
+        """Its value in a frame's bits."""
+        number = _decoded(self.encoding, self.bits.read(bits), self.bits.width)
+        if number is None:
+            return None
+        if self.table:
+            return self.table.get(number, number)
+        value = number * self.scale + self.offset
+        return int(value) if value == int(value) else round(value, 9)
+
+    def raw(self, value: int | float | str) -> int:
+        """The number to be sent for a value. Raises ValueError that names field and range."""
+        if self.table:
+            named = [number for number, word in self.table.items() if word == value]
+            if named:
+                return _encoded(self.encoding, named[0], self.bits.width)
+            if isinstance(value, str):
+                raise ValueError(f'{self.name} = "{value}" is none of {", ".join(self.table.values())}')
+        if isinstance(value, str):
+            raise ValueError(f'{self.name} = "{value}" is no number')
+        number = (value - self.offset) / self.scale
+        low, high = _range(self.encoding, self.bits.width)
+        if abs(number - round(number)) > 1e-6 or not low <= round(number) <= high:
+            ends = sorted((low * self.scale + self.offset, high * self.scale + self.offset))
+            step = f" in steps of {abs(self.scale):g}" if self.scale != 1 else ""
+            raise ValueError(f"{self.name} = {value} is outside {ends[0]:.12g} to {ends[1]:.12g}{step}")
+        return _encoded(self.encoding, round(number), self.bits.width)
+
+    def write(self, bits: Bits, value: int | float | str | None) -> None:
+        """Put a value (its default for None) into a frame's bits, in place. Raises ValueError."""
+        value = self.default if value is None else value
+        self.bits.write(bits, 0 if value is None else self.raw(value))
+
+
+class TextField(Strict):
+    """Bits read as characters: each of ``digits`` names a group of bits and the character it stands for."""
+
+    name: Name
+    bits: Bitwise
+    digits: Annotated[dict[str, str], Field(min_length=1)]
+
+    @model_validator(mode="after")
+    def _digits_fit(self) -> TextField:
+        sizes = {len(group) for group in self.digits}
+        if len(sizes) != 1 or any(set(group) - {"0", "1"} for group in self.digits):
+            raise ValueError('"digits" names groups of 0 and 1, all of one length')
+        if self.bits.width % sizes.pop():
+            raise ValueError(f"{self.bits.width} bits cannot be parted into groups of that length")
+        return self
+
+    def read(self, bits: Bits) -> str | None:
+        """The characters at these positions; None where a group stands for none."""
+        size = len(next(iter(self.digits)))
+        row = "".join(map(str, (bits[self.bits.index] ^ self.bits.inverted).tolist()))
+        found = [self.digits.get(row[i : i + size]) for i in range(0, len(row), size)]
+        return None if None in found else "".join(map(str, found))
+
+
+class ListField(Strict):
+    """All bits as numbers of ``width`` bits each, in the order sent, the lowest bit of each first."""
+
+    name: Name
+    width: PositiveInt = 8
+
+    def read(self, bits: Bits) -> tuple[int, ...]:
+        rows = bits[: bits.size // self.width * self.width].reshape(-1, self.width).astype(int)
+        return tuple(int(v) for v in (rows << range(self.width)).sum(axis=1))
+
+
+def in_words(value: Value, width: int = 8) -> str:
+    """A value as a person reads it: whole numbers in hex, as wide as their bits."""
+    if value is None:
+        return "–"
+    if isinstance(value, tuple):
+        return " ".join(in_words(number, width) for number in value)
+    if isinstance(value, int) and value >= 0:
+        return f"{value:0{(width + 3) // 4}X}"
+    return f"{value:g}" if isinstance(value, float | int) else value
+
+
+def _decoded(encoding: str, raw: int, width: int) -> int | None:
+    if encoding == "signed":
+        return raw - (1 << width) if raw >> (width - 1) else raw
+    if encoding == "bcd":
+        digits = [raw >> shift & 15 for shift in range(width - 4, -4, -4)]
+        return int("".join(map(str, digits))) if max(digits) < 10 else None
+    if encoding == "gray":
+        number = raw
+        for shift in (1, 2, 4, 8, 16, 32):
+            number ^= number >> shift
+        return number
+    return raw
+
+
+def _encoded(encoding: str, number: int, width: int) -> int:
+    if encoding == "bcd":
+        return int(f"{number:0{width // 4}d}", 16)
+    if encoding == "gray":
+        return number ^ number >> 1
+    return number & ((1 << width) - 1)
+
+
+def _range(encoding: str, width: int) -> tuple[int, int]:
+    if encoding == "signed":
+        return -(1 << (width - 1)), (1 << (width - 1)) - 1
+    return 0, int(10 ** (width // 4) - 1 if encoding == "bcd" else (1 << width) - 1)
