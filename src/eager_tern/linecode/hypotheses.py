@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
-from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
+from eager_tern.linecode.likelihood import any_pulse_score, gaussian_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Code, LineReading
 from eager_tern.signal.values import Floats
 
@@ -54,16 +54,17 @@ def _two_lengths(
     pulse_units[leader + 1 :: 2] = np.where(long[:n], space_units[1], space_units[0])
     clock = fit_clock(durations, pulse_units)
     centres = 2 + int(depends) + int(code == "pulse-width") + 1
-    rest = np.empty(durations.size - leader)
-    rest[0::2], rest[1::2] = mark_rest, space_rest
-    score = timing_score(rest) - carrying.size * LN2
+    expected = expected_durations(clock, pulse_units)
+    # On the ruler the places of the edges tell; lengths that are no whole units are judged by their own centres.
+    on_ruler = timing_score((durations - expected)[leader:])
+    score = max(on_ruler, gaussian_score(np.concatenate((mark_rest, space_rest)))) - carrying.size * LN2
     score += any_pulse_score(durations[:leader]) - parameter_cost(centres, durations.size)
     edges = np.concatenate(([0.0], np.cumsum(durations)))
     starts = edges[leader::2][: carrying.size]
     ends = np.minimum(np.arange(leader, leader + 2 * carrying.size, 2) + 2, durations.size)
     spans = np.column_stack((starts, edges[ends]))
     bits: Bits = long.astype(np.uint8)
-    return LineReading(code, clock, bits, spans, expected_durations(clock, pulse_units), leader, score)
+    return LineReading(code, clock, bits, spans, expected, leader, score)
 
 
 def _centres(values: Floats, long: np.ndarray | None) -> tuple[tuple[float, float], Floats]:

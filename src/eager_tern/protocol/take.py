@@ -23,6 +23,7 @@ from eager_tern.protocol.damaged import (
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
 from eager_tern.protocol.reading import SERIAL, read_frame
 from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.sections import with_sections
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
@@ -142,7 +143,7 @@ def read_bursts(
             frames += found
             noise += _between_frames(first, last, found)
         at += count
-    return _with_repeats(pulses, edges, frames, noise)
+    return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
 
 
 def _known_in(pulses: Pulses, edges: Floats, first: int, last: int, sheets: Sequence[Sheet]) -> list[Frame]:
@@ -192,6 +193,10 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
     """A frame whose place is known, by itself; what stands round it is not looked at."""
     readings = read_frame(burst, sheets)
+    if not reads_well(readings):
+        frames, _ = read_bursts(burst, sheets)
+        if len(frames) == 1 and (frames[0].first, frames[0].last) == (0, last - first):  # one of several sections
+            return replace(frames[0], first=first, last=last)
     if not reads_well(readings) and (mended := mend(burst, sheets)) is not None:
         return Frame(first, last, burst, mended.readings, mended.how, mended.pulses)
     return Frame(first, last, burst, readings)

@@ -13,6 +13,8 @@ GAP_IN_SHORTEST = 16.0  # a leader space has at most 8 units, and a shortened ma
 GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
 LEADER_IN_SHORTEST = 3.0
 SMALLEST_GAP_US = 4_000.0
+SLOW_US = 1_000.0  # shortest pulse of what is slower than all handsets: asynchronous characters
+SLOW_SPACE = 12.0  # bits that a space between two of their marks can last, at the least
 
 
 @dataclass(frozen=True)
@@ -29,12 +31,26 @@ def split_bursts(pulses: Pulses, settings: GapSettings | None = None) -> list[tu
     if d.size == 0:
         return []
     if settings.gap_us is not None:
-        gaps = _spaces_where(d, d[1::2] >= settings.gap_us)
+        return _between(_spaces_where(d, d[1::2] >= settings.gap_us), d.size)
     else:
         sure = _spaces_where(d, d[1::2] >= SURE_GAP_US)
         pieces = [piece + first for first, last in _between(sure, d.size) for piece in [_gaps_in(d[first : last + 1])]]
         gaps = np.sort(np.concatenate([sure, *pieces]))
-    return _between(gaps, d.size)
+    return _slow_joined(d, _between(gaps, d.size))
+
+
+def _slow_joined(d: Floats, bursts: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Bursts with those made one that are slow characters, whose long spaces are no gaps: at 300 baud, up to 33 ms."""
+    out: list[tuple[int, int]] = []
+    for first, last in bursts:
+        if out:
+            before = out[-1]
+            shortest = min(float(d[before[0] : before[1] + 1].min()), float(d[first : last + 1].min()))
+            if shortest > SLOW_US and d[before[1] + 1] < SLOW_SPACE * shortest:
+                out[-1] = (before[0], last)
+                continue
+        out.append((first, last))
+    return out
 
 
 def _spaces_where(durations: Floats, is_gap: np.ndarray) -> np.ndarray:

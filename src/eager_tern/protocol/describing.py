@@ -1,0 +1,133 @@
+"""A sheet begun from the evidence: what a frame alone shows, written down for somebody to name the fields."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from eager_tern.linecode.identify import identify
+from eager_tern.linecode.values import LineReading
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.sections import part_pulses
+from eager_tern.signal.values import Floats, Pulses
+
+USUAL_GAP_US = 40_000.0
+GRAIN = 0.5  # of a unit, to which lengths are rounded
+FIELD = 8  # bits of the fields to begin with
+
+
+def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -> str | None:
+    """The TOML text of a sheet that reads frames like these; None where no line code is clear in any of them.
+
+    ``frames`` are those of some presses, repeats among them; ``unit_us`` is the unit where the user knows better.
+    """
+    whole = [frame for frame in frames if frame.best is not None and frame.best.bits.size]
+    if not whole:
+        return None
+    frame = min(whole, key=lambda f: f.best.clock.rms_us / f.best.clock.unit_us if f.best is not None else np.inf)
+    assert frame.best is not None
+    pieces = part_pulses(frame)
+    lines = [found[0] for piece in pieces if (found := identify(piece))]
+    if len(lines) != len(pieces):
+        return None
+    unit = unit_us or float(np.mean([line.clock.unit_us for line in lines]))
+    first = lines[0]
+    parts: list[str] = []
+    for number, (piece, line) in enumerate(zip(pieces, lines, strict=True)):
+        if number:
+            gap = piece.start_us - pieces[number - 1].end_us
+            parts.append(f"{{ gap_us = {gap:.0f} }}")
+        parts += _parts(piece, line, unit)
+    symbols = _symbols(pieces, lines, unit)
+    count = sum(int(line.bits.size) for line in lines)
+    about = f"{count} bits by {first.code.replace('-', ' ')}, begun from {len(whole)} frames; the fields want names."
+    text = [
+        f"id = {json.dumps(_identifier(name))}",
+        f"name = {json.dumps(name, ensure_ascii=False)}",
+        f"about = {json.dumps(about)}",
+        f"unit_us = {unit:.1f}",
+        *([f"carrier_hz = {frame.pulses.carrier_hz:.0f}"] if frame.pulses.carrier_hz else []),
+        "",
+        *symbols,
+        "",
+        "[press]",
+        'first = "full"',
+        'held = "full"',
+        f"gap_us = {_rest_us(whole):.0f}",
+        "",
+        "[[frames]]",
+        'name = "full"',
+        "parts = [",
+        *(f"  {part}," for part in parts),
+        "]",
+    ]
+    for start in range(0, count, FIELD):
+        end = min(start + FIELD, count) - 1
+        bits = f"{end}-{start}" if end > start else f"{start}"
+        text += [
+            "",
+            "[[fields]]",
+            f'name = "byte_{start // FIELD}"',
+            f'bits = "{bits}"   # the bit sent first is the lowest',
+        ]
+    return "\n".join(text) + "\n"
+
+
+def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
+    """Leader, bits and trailer of a section."""
+    d = piece.durations_us
+    parts = []
+    if line.leader:
+        excess = line.clock.excess_us * np.where(np.arange(line.leader) % 2 == 0, 1.0, -1.0)
+        lengths = _rounded((d[: line.leader] - excess) / unit) * np.where(np.arange(line.leader) % 2 == 0, 1, -1)
+        parts.append(f"{{ pulses = [{', '.join(f'{length:g}' for length in lengths)}] }}")
+    parts.append(f"{{ bits = {line.bits.size} }}")
+    if line.code == "pulse-distance":
+        trailer = _rounded(np.array([(d[-1] - line.clock.excess_us) / unit]))[0]
+        parts.append(f"{{ pulses = [{trailer:g}] }}")
+    return parts
+
+
+def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float) -> list[str]:
+    """The two symbols, from the lengths that the bits had."""
+    line = lines[0]
+    if line.framing is not None:
+        data, parity, stop = line.framing
+        return [f'serial = {{ data_bits = {data}, parity = "{parity}", stop_bits = {stop} }}']
+    if line.code == "biphase":
+        return ["zero = [-1, 1]   # space, then mark", "one = [1, -1]    # mark, then space"]
+    found = []
+    for bit in (0, 1):
+        marks, spaces = [], []
+        for piece, each in zip(pieces, lines, strict=True):
+            at = each.leader + 2 * np.flatnonzero(each.bits == bit)
+            marks.append(piece.durations_us[at] - each.clock.excess_us)
+            behind = at[at + 1 < piece.durations_us.size] + 1
+            spaces.append(piece.durations_us[behind] + each.clock.excess_us)
+        mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
+        lengths = _rounded(np.array([mark, space]) / unit)
+        found.append(f"[{lengths[0]:g}, -{lengths[1]:g}]")
+    return [f"zero = {found[0]}", f"one = {found[1]}"]
+
+
+def _rounded(units: Floats) -> Floats:
+    """Whole units where they are near, else to the half; nothing is shorter than half a unit."""
+    return np.maximum(
+        np.where(np.abs(units - np.rint(units)) < 0.3, np.rint(units), np.rint(units / GRAIN) * GRAIN), GRAIN
+    )
+
+
+def _rest_us(frames: Sequence[Frame]) -> float:
+    """The usual silence between a frame and its repeat."""
+    ordered = sorted(frames, key=lambda frame: frame.pulses.start_us)
+    rests = [b.pulses.start_us - a.pulses.end_us for a, b in pairwise(ordered)]
+    usual = [rest for rest in rests if 0 < rest < 150_000]
+    return float(np.median(usual)) if usual else USUAL_GAP_US
+
+
+def _identifier(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "gadget"

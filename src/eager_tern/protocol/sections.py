@@ -1,0 +1,113 @@
+"""Frames of several sections that no sheet describes: told from repeats by what recurs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from eager_tern.linecode.values import Clock
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import SERIAL, Reading
+from eager_tern.signal.values import Pulses
+
+LONGEST_GAP_US = 40_000.0  # between two sections of a frame
+SAME_UNIT = 0.1
+SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
+MOST_SECTIONS = 4
+
+
+def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
+    """The frames, those in a row that are sections of one frame joined.
+
+    A row that says something, then the same again, is a repeat; one that says several things in turn is a frame of as
+    many sections. ``pulses`` are those that the frames' indices count.
+    """
+    out: list[Frame] = []
+    for row in _rows(frames):
+        period = _period(row)
+        for first in range(0, len(row), period):
+            part = row[first : first + period]
+            out.append(_joined(pulses, part) if len(part) > 1 else part[0])
+    return out
+
+
+def part_pulses(frame: Frame) -> list[Pulses]:
+    """The pulses of each section of a frame; of a frame in one piece, its pulses."""
+    reading, pulses = frame.best, frame.as_read
+    if reading is None or len(reading.sections) < 2:
+        return [pulses]
+    gaps = np.flatnonzero(np.isnan(reading.expected_us[1:-1])) + 1
+    longest = np.sort(gaps[np.argsort(pulses.durations_us[gaps])[-(len(reading.sections) - 1) :]])
+    firsts, lasts = [0, *(longest + 1).tolist()], [*(longest - 1).tolist(), pulses.durations_us.size - 1]
+    return [pulses.part(first, last) for first, last in zip(firsts, lasts, strict=True)]
+
+
+def _rows(frames: Sequence[Frame]) -> list[list[Frame]]:
+    """Frames grouped: in a row stand unknown ones of one line code and unit with short gaps between."""
+    rows: list[list[Frame]] = []
+    for frame in frames:
+        if rows and _belongs_behind(rows[-1][-1], frame):
+            rows[-1].append(frame)
+        else:
+            rows.append([frame])
+    return rows
+
+
+def _belongs_behind(before: Frame, frame: Frame) -> bool:
+    one, other = before.best, frame.best
+    if one is None or other is None or one.known or other.known or before.mended or frame.mended:
+        return False
+    gap = frame.pulses.start_us - before.pulses.end_us
+    same_code = one.code == other.code and one.protocol != SERIAL
+    same_unit = abs(other.clock.unit_us / one.clock.unit_us - 1) < SAME_UNIT
+    return same_code and same_unit and gap < LONGEST_GAP_US and frame.first == before.last + 2
+
+
+def _period(row: Sequence[Frame]) -> int:
+    """After how many frames a row repeats itself; 1 where it cannot be told."""
+    for period in range(1, len(row)):
+        if all(_same(row[i], row[i + period]) for i in range(len(row) - period)):
+            return period if all(not _same(a, b) for a, b in pairwise(row[:period])) else 1
+    alone = len(row) <= MOST_SECTIONS and all(not _same(a, b) for a, b in pairwise(row))
+    return len(row) if alone else 1
+
+
+def _same(frame: Frame, other: Frame) -> bool:
+    one, two = _best(frame).bits, _best(other).bits
+    return one.size == two.size and int(np.sum(one != two)) <= max(1, SAME_BITS * one.size)
+
+
+def _best(frame: Frame) -> Reading:
+    assert frame.best is not None
+    return frame.best
+
+
+def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
+    """One frame whose bits run through all its sections."""
+    first, last = sections[0].first, sections[-1].last
+    start = sections[0].pulses.start_us
+    whole = Pulses(pulses.durations_us[first : last + 1], start, pulses.carrier_hz)
+    readings = [_best(section) for section in sections]
+    offsets = [section.pulses.start_us - start for section in sections]
+    expected = [readings[0].expected_us]
+    for reading in readings[1:]:
+        expected += [np.array([np.nan]), reading.expected_us]
+    units = np.array([reading.clock.unit_us for reading in readings])
+    clock = Clock(
+        float(units.mean()),
+        float(np.mean([reading.clock.excess_us for reading in readings])),
+        float(np.sqrt(np.mean([reading.clock.rms_us**2 for reading in readings]))),
+    )
+    reading = replace(
+        readings[0],
+        confidence=min(reading.confidence for reading in readings),
+        clock=clock,
+        bits=np.concatenate([reading.bits for reading in readings]),
+        bit_spans_us=np.concatenate([r.bit_spans_us + at for r, at in zip(readings, offsets, strict=True)]),
+        expected_us=np.concatenate(expected),
+        sections=tuple(int(reading.bits.size) for reading in readings),
+    )
+    return Frame(first, last, whole, (reading,))
