@@ -111,7 +111,26 @@ class Overrule:
         return Overrule(self.take_id, before)
 
 
-Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule
+@dataclass(frozen=True)
+class KeepSheet:
+    """Keep a sheet's text with a gadget, or take it out (None). What was caught is to be read again after it."""
+
+    gadget_id: int
+    sheet_id: str
+    text: str | None
+    words: str = "sheet"
+    press_ids: ClassVar[tuple[int, ...]] = ()
+
+    def apply(self, casebook: Casebook) -> KeepSheet:
+        before = casebook.sheets(self.gadget_id).get(self.sheet_id)
+        if self.text is None:
+            casebook.remove_sheet(self.gadget_id, self.sheet_id)
+        else:
+            casebook.put_sheet(self.gadget_id, self.sheet_id, self.text)
+        return KeepSheet(self.gadget_id, self.sheet_id, before)
+
+
+Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet
 
 
 @dataclass

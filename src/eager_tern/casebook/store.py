@@ -297,6 +297,10 @@ class Casebook:
         with self.changing() as db:
             db.execute("REPLACE INTO sheet VALUES (?, ?, ?)", (gadget_id, sheet_id, text))
 
+    def remove_sheet(self, gadget_id: int, sheet_id: str) -> None:
+        with self.changing() as db:
+            db.execute("DELETE FROM sheet WHERE gadget_id = ? AND id = ?", (gadget_id, sheet_id))
+
     # The shot list
 
     def shots(self, gadget_id: int) -> Shots:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 
-from eager_tern.casebook.changes import Change, History, Label, Overrule, PlanShots
+from eager_tern.casebook.changes import Change, History, KeepSheet, Label, Overrule, PlanShots
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, Take, bit_text
@@ -163,17 +163,30 @@ class Document(QObject):
 
     def add_sheet(self, path: Path) -> None:
         """Take a sheet into the gadget's part of the casebook, and read everything caught with it again."""
-        gadget = self.gadget
         try:
             sheet = load_sheet(path)
         except InputError as error:
             self.troubled.emit(str(error))
             return
-        if gadget is None or not self._try(lambda book: book.put_sheet(gadget.id, sheet.id, path.read_text("utf-8"))):
-            return
+        if self.gadget is not None:
+            self.change(KeepSheet(self.gadget.id, sheet.id, path.read_text("utf-8")))
+
+    def own_sheets(self) -> dict[str, str]:
+        """The texts of the open gadget's sheets by their ids."""
+        return self.casebook.sheets(self.gadget.id) if self.casebook is not None and self.gadget is not None else {}
+
+    def _sheets_changed(self) -> None:
+        """Read everything caught of the gadget with its sheets as they are now; what is selected stays so."""
+        selected, gadget_id = self.selected, self.gadget.id if self.gadget is not None else 0
         self._read_sheets()
-        self._try(lambda book: read_again(book, gadget.id, self.sheets, _breathe))
-        self._load()
+        self._try(lambda book: read_again(book, gadget_id, self.sheets, _breathe))
+        self._pulses.clear()
+        self._read.cache_clear()
+        self._read_presses()
+        self.presses_changed.emit()
+        self.selected = ()
+        still = tuple(i for i in selected if (press := self._by_id.get(i)) is not None and not press.deleted)
+        self.select(still or tuple(press.id for press in self.shown_presses()[-1:]))
 
     # What is there
 
@@ -233,6 +246,10 @@ class Document(QObject):
                 return replace(frame, readings=repeat.readings, mended=press.reading.mended, read_as=whole)
         return replace(frame, mended=press.reading.mended)
 
+    def frames(self, press: Caught) -> list[Frame]:
+        """All frames of a press, read anew."""
+        return [self.frame(press), *(self._read(press.take_id, *span) for span in press.reading.frames[1:])]
+
     def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self.take_pulses(take_id).part(first, last)
         return read_alone(pulses, first, last, self.sheets)
@@ -282,6 +299,8 @@ class Document(QObject):
             self.presses_changed.emit()
         if isinstance(done[0], Overrule):
             self._overruled(done[0].take_id)
+        if isinstance(done[0], KeepSheet):
+            self._sheets_changed()
         self.changed.emit(done[0])
         self.history_changed.emit()
         if hidden & set(self.selected):

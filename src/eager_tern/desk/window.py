@@ -34,6 +34,7 @@ from eager_tern.desk.log import Log
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
 from eager_tern.desk.settings import load_settings, save_settings
+from eager_tern.desk.sheet_leaf import SheetLeaf
 from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.shots import ShotsLeaf
 from eager_tern.desk.signal_leaf import SignalLeaf
@@ -42,6 +43,7 @@ from eager_tern.desk.source_panel import SourcePanel
 from eager_tern.desk.sources import SourceChoice
 from eager_tern.desk.start import Start
 from eager_tern.desk.theme import DAY, NIGHT, Theme
+from eager_tern.desk.timing_leaf import TimingLeaf
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
 from eager_tern.formats.iq import RAW_SUFFIXES
@@ -74,11 +76,13 @@ class Window(QMainWindow):
         self.live = Live(self.document, self.handset_panel)
         self.source_panel = SourcePanel(self.live)
         self.signal = SignalLeaf(self.document)
+        self.timing = TimingLeaf(self.document)
+        self.sheet = SheetLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
         self.shots = ShotsLeaf(self.document, self.shot_plan)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
-        self.leaf_names = ("Signal", "Handset", "Shots")
+        self.leaf_names = ("Signal", "Timing", "Sheet", "Handset", "Shots")
         self._build()
         self.menu_actions = build_menus(self.menuBar(), self._menus())
         self._connect()
@@ -95,7 +99,7 @@ class Window(QMainWindow):
         for name in self.leaf_names:
             self.tabs.addTab(name)
         self.pages = QStackedWidget()
-        for page in (self.signal, self.handset, self.shots, self.start):
+        for page in (self.signal, self.timing, self.sheet, self.handset, self.shots, self.start):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -194,6 +198,8 @@ class Window(QMainWindow):
         doc.pulses_heard.connect(self.header.level.add)
         self.shot_plan.held_up.connect(self._hold_up)
         self.shots.troubled.connect(self.notice.say)
+        self.sheet.said.connect(self.notice.say)
+        self.timing.sheet_asked.connect(self._describe_with)
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.imports.troubled.connect(self.notice.say)
         self.imports.told.connect(self._show_progress)
@@ -246,6 +252,11 @@ class Window(QMainWindow):
 
     def show_leaf(self, name: str) -> None:
         self.tabs.setCurrentIndex(self.leaf_names.index(name))
+
+    def _describe_with(self, unit_us: float) -> None:
+        """Begin a sheet with a unit set by hand."""
+        self.sheet.describe(unit_us)
+        self.show_leaf("Sheet")
 
     def toggle_night(self) -> None:
         self.settings.night = not self.settings.night

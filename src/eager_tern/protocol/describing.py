@@ -44,7 +44,7 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
         parts += _parts(piece, line, unit)
     symbols = _symbols(pieces, lines, unit)
     count = sum(int(line.bits.size) for line in lines)
-    about = f"{count} bits by {first.code.replace('-', ' ')}, begun from {len(whole)} frames; the fields want names."
+    about = f"{count} bits by {first.code.replace('-', ' ')}, the fields want names."
     text = [
         f"id = {json.dumps(_identifier(name))}",
         f"name = {json.dumps(name, ensure_ascii=False)}",
@@ -72,7 +72,7 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
             "",
             "[[fields]]",
             f'name = "byte_{start // FIELD}"',
-            f'bits = "{bits}"   # the bit sent first is the lowest',
+            f'bits = "{bits}"',
         ]
     return "\n".join(text) + "\n"
 

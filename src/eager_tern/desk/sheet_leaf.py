@@ -1,0 +1,196 @@
+"""The Sheet leaf: a protocol sheet as text; the selected frames are read with it at each pause in typing."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QTextCursor
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
+
+from eager_tern.casebook.changes import KeepSheet
+from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
+from eager_tern.desk.words import plural
+from eager_tern.errors import InputError
+from eager_tern.protocol.describing import describe
+from eager_tern.protocol.fields import in_words
+from eager_tern.protocol.loading import library, parse_sheet, sheet_text
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.sheet_help import help_on
+from eager_tern.protocol.take import read_alone
+
+PAUSE_MS = 300
+SHOWN = 6  # frames whose readings are listed
+EMPTY = "Select a frame and describe what is seen in it, or begin with a sheet of the library."
+
+
+class SheetLeaf(QWidget):
+    """Text at the left, what it means beside it, what it reads below."""
+
+    said = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self.sheet: Sheet | None = None  # the last good one
+        self.choose = QToolButton()
+        self.choose.setText("Sheets ▾")
+        self.choose.setObjectName("sheets")
+        self.choose.setAccessibleName("Sheets")
+        self.choose.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.choose.setMenu(QMenu(self.choose))
+        self.choose.menu().aboutToShow.connect(self._fill)
+        self.begin = link("describe what I see", "Begin a sheet from the selected frames", self.describe)
+        self.keep = link("keep it for this gadget", "Keep the sheet and read everything with it", self.keep_it)
+        self.drop = link("drop it", "Take the sheet out of the casebook", self.drop_it)
+        self.save = link("save as …", "Save the sheet as a file", self._save)
+        self.text = QPlainTextEdit()
+        self.text.setAccessibleName("Protocol sheet")
+        self.text.setPlaceholderText(EMPTY)
+        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.help = QLabel()
+        self.help.setWordWrap(True)
+        self.help.setFixedWidth(236)
+        self.help.setObjectName("aside")
+        self.state = QLabel()
+        self.state.setWordWrap(True)
+        self.readings = QLabel()
+        self.readings.setWordWrap(True)
+        row = QHBoxLayout()
+        row.setSpacing(16)
+        for widget in (self.choose, self.begin, self.keep, self.drop, self.save):
+            row.addWidget(widget)
+        row.addStretch(1)
+        beside = QVBoxLayout()
+        heading = QLabel("THE LINE AT THE CURSOR")
+        heading.setObjectName("heading")
+        beside.addWidget(heading)
+        beside.addWidget(self.help)
+        beside.addStretch(1)
+        middle = QHBoxLayout()
+        middle.setSpacing(16)
+        middle.addWidget(self.text, 1)
+        middle.addLayout(beside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 14, 14)
+        layout.setSpacing(10)
+        layout.addLayout(row)
+        layout.addLayout(middle, 1)
+        layout.addWidget(self.state)
+        layout.addWidget(self.readings)
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(PAUSE_MS)
+        self._pause.timeout.connect(self.read)
+        self.text.textChanged.connect(self._pause.start)
+        self.text.cursorPositionChanged.connect(self._show_help)
+        document.opened.connect(self._opened)
+        document.selection_changed.connect(self.read)
+        self._show_help()
+        self.read()
+
+    # Which sheet
+
+    def _opened(self) -> None:
+        own = self._document.own_sheets()
+        self.text.setPlainText(next(iter(own.values()), ""))
+
+    def _fill(self) -> None:
+        menu = self.choose.menu()
+        menu.clear()
+        for sheet_id, text in self._document.own_sheets().items():
+            menu.addAction(sheet_id, lambda text=text: self.text.setPlainText(text))
+        if menu.actions():
+            menu.addSeparator()
+        copies = menu.addMenu("From the library")
+        for sheet in library():
+            copies.addAction(sheet.name, lambda i=sheet.id: self.text.setPlainText(sheet_text(i) or ""))
+
+    def describe(self, unit_us: float | None = None) -> None:
+        """Begin a sheet from the frames that are selected."""
+        frames = [f for press in self._document.selected_presses() for f in self._document.frames(press)]
+        name = self._document.gadget.name if self._document.gadget is not None else "gadget"
+        text = describe(frames, name, unit_us)
+        if text is None:
+            self._say("The selected frames do not show a line code of their own; select others.", wrong=True)
+        else:
+            self.text.setPlainText(text)
+            self.read()
+
+    # What it says
+
+    def read(self) -> None:
+        """Read the selected frames with the text as it stands; where it cannot be used, the last good one stays."""
+        self._pause.stop()
+        text = self.text.toPlainText()
+        for button in (self.keep, self.save):
+            button.setEnabled(bool(text.strip()))
+        own = self._document.own_sheets()
+        self.drop.setVisible(self.sheet is not None and self.sheet.id in own)
+        if not text.strip():
+            self.sheet = None
+            self._say("")
+            self.readings.setText("")
+            return
+        try:
+            self.sheet = parse_sheet(text, "sheet")
+        except InputError as error:
+            self._say(f"{error.place}: {error.reason}" if error.place else error.reason, wrong=True)
+            return
+        self.keep.setText("keep it for this gadget" if own.get(self.sheet.id) != text else "kept with this gadget")
+        self._say(f"{self.sheet.name}: {self.sheet.bit_count} bits, {self.sheet.code.replace('-', ' ')}")
+        self._show_readings()
+
+    def _show_readings(self) -> None:
+        lines = []
+        presses = self._document.selected_presses()
+        for press in presses[:SHOWN]:
+            first, last = press.reading.frames[0]
+            pulses = self._document.frame_pulses(press)
+            best = read_alone(pulses, first, last, (self.sheet,)).best if self.sheet is not None else None
+            name = press.label or "this frame"
+            if best is None or best.sheet != self.sheet:
+                lines.append(f"{name}: does not fit")
+                continue
+            fields = "  ".join(f"{field} {in_words(value)}" for field, value in best.fields.items())
+            failed = [check.name for check in best.checks if not check.ok]
+            checks = f"   ✗ {', '.join(failed)}" if failed else "   ✓ checks hold" if best.checks else ""
+            lines.append(f"{name}: {fields}{checks}")
+        if len(presses) > SHOWN:
+            lines.append(f"and {plural(len(presses) - SHOWN, 'more frame')}")
+        self.readings.setText("\n".join(lines) or "Select a frame to see how this sheet reads it.")
+
+    def _say(self, words: str, wrong: bool = False) -> None:
+        self.state.setObjectName("trouble" if wrong else "heading")
+        self.state.style().polish(self.state)
+        self.state.setText(words)
+
+    def _show_help(self) -> None:
+        cursor = self.text.textCursor()
+        above = self.text.toPlainText()[: cursor.position()]
+        cursor.select(QTextCursor.SelectionType.LineUnderCursor)
+        self.help.setText(help_on(cursor.selectedText(), above))
+
+    # What is done with it
+
+    def keep_it(self) -> None:
+        """Keep the sheet for the open gadget, and read everything caught with it."""
+        self.read()
+        gadget = self._document.gadget
+        if self.sheet is not None and gadget is not None:
+            self._document.change(KeepSheet(gadget.id, self.sheet.id, self.text.toPlainText()))
+
+    def drop_it(self) -> None:
+        gadget = self._document.gadget
+        if self.sheet is not None and gadget is not None:
+            self._document.change(KeepSheet(gadget.id, self.sheet.id, None))
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save sheet", "", "Protocol sheets (*.toml)")
+        if name:
+            path = Path(name).with_suffix(".toml")
+            try:
+                path.write_text(self.text.toPlainText(), "utf-8")
+            except OSError as error:
+                self.said.emit(f"{path}: {error.strerror}")

@@ -1,0 +1,300 @@
+"""The Timing leaf: how long marks and spaces are, and how the edges drift along the frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
+from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import duration, plural
+from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.drift import edge_drift, lengths_in_units
+from eager_tern.linecode.values import Clock
+from eager_tern.signal.values import Floats
+
+MOST_FRAMES = 60
+LEFT, RIGHT = 64, 18
+NEAR_PX = 7
+RULED = (1, 2, 3, 4, 6, 8, 16)  # units at which the ruler has a line
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A frame's durations, what they are in units, and the clock found."""
+
+    durations_us: Floats
+    units: Floats
+    clock: Clock
+
+
+class Lengths(QWidget):
+    """Marks above, spaces below one logarithmic ruler; its lines can be dragged."""
+
+    dragged = pyqtSignal(bool, float)  # whether the marks' line, and where one unit is now, µs
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._frames: list[Measured] = []
+        self.unit, self.excess = 0.0, 0.0
+        self._held: tuple[bool, int] | None = None
+        self.setMinimumHeight(170)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Lengths of marks and spaces")
+        self.setToolTip("Drag a line of the ruler to change the unit and the mark excess")
+
+    def show_frames(self, frames: list[Measured], unit: float, excess: float) -> None:
+        self._frames, self.unit, self.excess = frames, unit, excess
+        self.update()
+
+    def _range(self) -> tuple[float, float]:
+        everything = np.concatenate([f.durations_us for f in self._frames])
+        return float(np.log(everything.min() * 0.7)), float(np.log(min(everything.max(), 60_000) * 1.3))
+
+    def x_of(self, us: float) -> float:
+        low, high = self._range()
+        return LEFT + (self.width() - LEFT - RIGHT) * (float(np.log(max(us, 1.0))) - low) / (high - low)
+
+    def _us_at(self, x: float) -> float:
+        low, high = self._range()
+        return float(np.exp(low + (x - LEFT) / (self.width() - LEFT - RIGHT) * (high - low)))
+
+    def _lines(self) -> list[tuple[bool, int, float]]:
+        """Whether of the marks, how many units, and where, µs."""
+        return [
+            (marks, k, k * self.unit + (self.excess if marks else -self.excess))
+            for marks in (True, False)
+            for k in RULED
+        ]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self._frames:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = self.height() / 2
+        high = np.exp(self._range()[1])
+        painter.setFont(digit_font(SMALL_PX))
+        for marks, k, us in self._lines():
+            if not 0 < us < high:
+                continue
+            x = self.x_of(us)
+            painter.setPen(QPen(colour("attention", 0.8), 1, Qt.PenStyle.DashLine))
+            top, bottom = (16.0, middle - 22) if marks else (middle + 4, self.height() - 36.0)
+            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+            if marks:
+                painter.setPen(colour("attention"))
+                painter.drawText(QRectF(x - 20, 0, 40, 14), Qt.AlignmentFlag.AlignHCenter, f"{k}")
+        for first, name, role in ((0, "marks", "ink"), (1, "spaces", "proven")):
+            values = np.concatenate([f.durations_us[first::2] for f in self._frames])
+            top = 22.0 if first == 0 else middle + 8
+            bottom = middle - 22 if first == 0 else self.height() - 36.0
+            painter.setFont(text_font(SMALL_PX))
+            painter.setPen(colour("quiet"))
+            painter.drawText(QPointF(8, (top + bottom) / 2 + 4), name)
+            painter.setPen(QPen(colour(role, 0.35), 1.2))
+            for value in values[values < high]:
+                x = self.x_of(float(value))
+                painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+            self._paint_clusters(painter, values[values < high], bottom + 2)
+        painter.setPen(QPen(colour("quiet"), 1))
+        painter.drawLine(QPointF(LEFT, middle), QPointF(self.width() - RIGHT, middle))
+
+    def _paint_clusters(self, painter: QPainter, values: Floats, y: float) -> None:
+        painter.setFont(digit_font(SMALL_PX))
+        painter.setPen(colour("ink"))
+        end = -1.0
+        for cluster in find_clusters(values):
+            text = f"{duration(cluster.centre_us)} ({cluster.count})"
+            width = painter.fontMetrics().horizontalAdvance(text)
+            x = min(max(self.x_of(cluster.centre_us) - width / 2, LEFT), self.width() - RIGHT - width)
+            if x > end + 8:
+                painter.drawText(QRectF(x, y, width + 2, 15), Qt.AlignmentFlag.AlignLeft, text)
+                end = x + width
+
+    def _line_at(self, point: QPointF) -> tuple[bool, int] | None:
+        if not self._frames or self.unit <= 0:
+            return None
+        marks = point.y() < self.height() / 2
+        near = [(abs(self.x_of(us) - point.x()), m, k) for m, k, us in self._lines() if m == marks and us > 0]
+        distance, line, k = min(near)
+        return (line, k) if distance < NEAR_PX else None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held = self._line_at(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None:
+            over = self._line_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
+            return
+        marks, k = self._held
+        excess = self.excess if marks else -self.excess
+        # The line of k units is taken along; one unit of that kind is then so long.
+        self.dragged.emit(marks, (self._us_at(event.position().x()) - excess) / k + excess)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._held = None
+
+
+class Drift(QWidget):
+    """Each edge's distance from the ruler, along the frame; all selected frames over one another."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rows: list[tuple[Floats, Floats]] = []  # times and drifts of the edges, µs
+        self.setMinimumHeight(170)
+        self.setAccessibleName("Drift of the edges along the frame")
+
+    def show_frames(self, frames: list[Measured], unit: float, excess: float) -> None:
+        self._rows = []
+        for frame in frames:
+            late = edge_drift(frame.durations_us, frame.units, unit, excess)
+            # The first edge has jitter of its own.
+            self._rows.append((np.concatenate(([0.0], np.cumsum(frame.durations_us))), late - np.median(late)))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not self._rows:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(digit_font(SMALL_PX))
+        box = QRectF(LEFT, 8, self.width() - LEFT - RIGHT, self.height() - 30)
+        end = max(float(times[-1]) for times, _ in self._rows)
+        most = max(max(float(np.abs(late).max()) for _, late in self._rows), 50.0) * 1.1
+        step = 10 ** np.floor(np.log10(most)) * (5 if most / 10 ** np.floor(np.log10(most)) > 5 else 1)
+        for value in np.arange(-np.floor(most / step), np.floor(most / step) + 1) * step:
+            y = box.center().y() - value / most * box.height() / 2
+            painter.setPen(QPen(colour("rule" if value else "quiet"), 1))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            painter.setPen(colour("quiet"))
+            text = QRectF(0, y - 8, LEFT - 8, 16)
+            painter.drawText(
+                text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:+.0f} µs" if value else "0"
+            )
+        for number, (times, late) in enumerate(self._rows):
+            painter.setPen(QPen(colour("attention" if number == 0 else "proven", 0.9 if number == 0 else 0.35), 3))
+            for time, drift in zip(times, late, strict=True):
+                x = box.left() + float(time) / end * box.width()
+                painter.drawPoint(QPointF(x, box.center().y() - float(drift) / most * box.height() / 2))
+        painter.setPen(colour("quiet"))
+        foot = QRectF(box.left(), box.bottom() + 2, box.width(), 16)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "0")
+        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, duration(end))
+
+
+class TimingLeaf(QWidget):
+    """Measures all selected frames with one ruler."""
+
+    sheet_asked = pyqtSignal(float)  # the unit that a sheet is to be begun with, µs
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self._frames: list[Measured] = []
+        self.lengths = Lengths()
+        self.drift = Drift()
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.unit = _number("Unit", 10, 20_000)
+        self.excess = _number("Mark excess", -5_000, 5_000)
+        self.back = link("back to what was found", "Back to the unit and excess that were found", self.refresh)
+        self.begin = link("begin a sheet with this unit", "Begin a sheet with this unit", self._begin)
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        for widget in (QLabel("unit"), self.unit, QLabel("mark excess"), self.excess, self.back, self.begin):
+            row.addWidget(widget)
+        row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 14, 14)
+        layout.setSpacing(8)
+        for text, widget in (
+            ("LENGTHS · marks above, spaces below; the dashed lines are whole units", self.lengths),
+            ("DRIFT · how late each edge is, along the frame", self.drift),
+        ):
+            heading = QLabel(text)
+            heading.setObjectName("heading")
+            layout.addWidget(heading)
+            layout.addWidget(widget, 1 if widget is self.drift else 0)
+        layout.addLayout(row)
+        layout.addWidget(self.told)
+        self.lengths.dragged.connect(self._dragged)
+        for box in (self.unit, self.excess):
+            box.valueChanged.connect(self._measure)
+        for signal in (document.opened, document.selection_changed, document.presses_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Look at what is selected, with the unit and excess that were found."""
+        self._frames = []
+        for press in self._document.selected_presses()[:MOST_FRAMES]:
+            frame = self._document.frame(press)
+            if frame.best is not None and frame.best.bits.size:
+                units = lengths_in_units(frame.best.expected_us, frame.best.clock)
+                self._frames.append(Measured(frame.as_read.durations_us, units, frame.best.clock))
+        has = bool(self._frames)
+        for widget in (self.unit, self.excess, self.back, self.begin):
+            widget.setEnabled(has)
+        self._set(*self._found())
+
+    def _found(self) -> tuple[float, float]:
+        if not self._frames:
+            return 0.0, 0.0
+        clocks = [frame.clock for frame in self._frames]
+        return float(np.median([c.unit_us for c in clocks])), float(np.median([c.excess_us for c in clocks]))
+
+    def _set(self, unit: float, excess: float) -> None:
+        for box, value in ((self.unit, unit), (self.excess, excess)):
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
+        self._measure()
+
+    def _dragged(self, marks: bool, us: float) -> None:
+        """One unit of the marks, or of the spaces, is now so long; the other stays."""
+        unit, excess = self.unit.value(), self.excess.value()
+        mark, space = (us, unit - excess) if marks else (unit + excess, us)
+        self._set((mark + space) / 2, (mark - space) / 2)
+
+    def _measure(self) -> None:
+        unit, excess = self.unit.value(), self.excess.value()
+        self.lengths.show_frames(self._frames, unit, excess)
+        self.drift.show_frames(self._frames, unit, excess)
+        found = self._found()
+        self.back.setVisible(abs(unit - found[0]) > 0.06 or abs(excess - found[1]) > 0.06)
+        self.told.setText(self._words(unit, excess))
+
+    def _words(self, unit: float, excess: float) -> str:
+        if not self._frames:
+            return "Select frames to measure them."
+        late = np.concatenate([edge_drift(f.durations_us, f.units, unit, excess) for f in self._frames])
+        clocks = [frame.clock for frame in self._frames]
+        text = f"{plural(len(self._frames), 'frame')}: edges within ± {np.std(late):.0f} µs of the ruler"
+        if len(clocks) > 1:
+            units, excesses = [c.unit_us for c in clocks], [c.excess_us for c in clocks]
+            text += f"; their own units {min(units):.1f} to {max(units):.1f} µs, "
+            text += f"mark excess {min(excesses):.0f} to {max(excesses):.0f} µs"
+        return text + "."
+
+    def _begin(self) -> None:
+        self.sheet_asked.emit(self.unit.value())
+
+
+def _number(name: str, least: float, most: float) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setRange(least, most)
+    box.setDecimals(1)
+    box.setSuffix(" µs")
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setKeyboardTracking(False)
+    box.setAccessibleName(name)
+    box.setFixedWidth(92)
+    return box

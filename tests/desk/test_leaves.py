@@ -1,0 +1,108 @@
+"""The Timing and Sheet leaves in the real window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from pytestqt.qtbot import QtBot
+
+from eager_tern.desk.window import Window
+from eager_tern.intake.live import Listening
+from tests.handsets import distance_frame, lsb_first, record
+
+
+def unknown_gadget(window: Window, rng: np.random.Generator) -> list[list[int]]:
+    """Three presses of a handset that no sheet describes, into the open gadget."""
+    window.document.add_gadget("Hide lamp")
+    gadget, casebook = window.document.gadget, window.document.casebook
+    assert gadget is not None
+    assert casebook is not None
+    live = Listening(casebook, gadget.id, "test", "recorder", window.document.sheets, 0.0)
+    codes = [[0x3A, level, level ^ 0x3A] for level in (1, 2, 77)]
+    for code in codes:
+        bits = [bit for number in code for bit in lsb_first(number, 8)]
+        frame = distance_frame([6.0 * 480, -3.0 * 480], 480.0, (1, 2), bits)
+        live.hear(record([*frame, -400_000.0], rng, jitter_us=15, excess_us=40))
+    live.finish()
+    window.document.choose_gadget(gadget.id)
+    return codes
+
+
+def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.random.Generator) -> None:
+    codes = unknown_gadget(window, rng)
+    document, leaf = window.document, window.sheet
+    assert {p.reading.protocol for p in document.shown_presses()} == {"unknown"}
+    window.show_leaf("Sheet")
+    qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
+    assert leaf.sheet is not None
+    assert leaf.sheet.unit_us == pytest.approx(480, rel=0.02)
+    assert leaf.sheet.alphabet == ((1, -1), (1, -2))
+    document.select(tuple(p.id for p in document.shown_presses()))
+    assert leaf.readings.text().splitlines()[0].endswith("byte_0 3A  byte_1 01  byte_2 3B")
+    # A name is typed; the selected frames are read again at the next pause.
+    leaf.text.setPlainText(leaf.text.toPlainText().replace("byte_1", "level"))
+    qtbot.waitUntil(lambda: "level 4D" in leaf.readings.text(), timeout=2000)
+    # A mistake names line and reason, and the last good sheet stays.
+    good = leaf.sheet
+    leaf.text.setPlainText(leaf.text.toPlainText().replace('bits = "7-0"', 'bits = "7-x"'))
+    qtbot.waitUntil(lambda: "line" in leaf.state.text(), timeout=2000)
+    assert "7-x" in leaf.state.text()
+    assert leaf.sheet is good
+    leaf.text.setPlainText(leaf.text.toPlainText().replace('bits = "7-x"', 'bits = "7-0"'))
+    check = '\n[[checks]]\nname = "exclusive-or"\nkind = "xor"\nat = "23-16"\ncovers = [[0, 15]]\n'
+    leaf.text.setPlainText(leaf.text.toPlainText() + check)
+    qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
+    caught = document.shown_presses()
+    assert [p.reading.protocol for p in caught] == ["hide-lamp"] * 3
+    assert [p.reading.fields["level"] for p in caught] == [code[1] for code in codes]
+    assert all(p.reading.checks_hold and p.reading.check_count == 1 for p in caught)
+    assert leaf.keep.text() == "kept with this gadget"
+    document.undo()
+    assert {p.reading.protocol for p in document.shown_presses()} == {"unknown"}
+    document.redo()
+    assert {p.reading.protocol for p in document.shown_presses()} == {"hide-lamp"}
+
+
+def test_help_stands_beside_the_line(window: Window) -> None:
+    leaf = window.sheet
+    leaf.text.setPlainText('id = "x"\nunit_us = 500\n')
+    cursor = leaf.text.textCursor()
+    cursor.setPosition(12)
+    leaf.text.setTextCursor(cursor)
+    assert "How long a unit is" in leaf.help.text()
+
+
+def test_a_sheet_of_the_library_can_be_copied(window: Window) -> None:
+    leaf = window.sheet
+    leaf._fill()
+    library = leaf.choose.menu().actions()[-1].menu()
+    next(action for action in library.actions() if action.text() == "RC5").trigger()
+    leaf.read()
+    assert leaf.sheet is not None
+    assert leaf.sheet.id == "rc5"
+    assert "does not fit" in leaf.readings.text()  # a frame of the projector is selected
+
+
+def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> None:
+    leaf, document = window.timing, window.document
+    window.show_leaf("Timing")
+    document.select(tuple(p.id for p in document.shown_presses()[:3]))
+    found = leaf.unit.value()
+    assert found == pytest.approx(569, abs=4)
+    assert "edges within" in leaf.told.text()
+    assert not leaf.back.isVisible()
+    lengths = leaf.lengths
+    x = round(lengths.x_of(3 * leaf.unit.value() - leaf.excess.value()))
+    y = lengths.height() - 60
+    qtbot.mousePress(lengths, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    qtbot.mouseMove(lengths, QPoint(x + 12, y))
+    qtbot.mouseRelease(lengths, Qt.MouseButton.LeftButton, pos=QPoint(x + 12, y))
+    assert leaf.unit.value() > found + 5
+    assert leaf.back.isVisible()
+    qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    assert leaf.unit.value() == pytest.approx(found, abs=0.1)
+    leaf.unit.setValue(600.0)
+    qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
+    assert "unit_us = 600.0" in window.sheet.text.toPlainText()
+    assert window.tabs.tabText(window.tabs.currentIndex()) == "Sheet"
