@@ -52,7 +52,7 @@ def _two_lengths(
     pulse_units = np.full(durations.size, np.nan)
     pulse_units[leader::2] = np.where(long, mark_units[1], mark_units[0]) if code == "pulse-width" else mark_units[0]
     pulse_units[leader + 1 :: 2] = np.where(long[:n], space_units[1], space_units[0])
-    clock = fit_clock(durations, pulse_units)
+    clock = fit_clock(durations[leader:], pulse_units[leader:])
     centres = 2 + int(depends) + int(code == "pulse-width") + 1
     expected = expected_durations(clock, pulse_units)
     # On the ruler the places of the edges tell; lengths that are no whole units are judged by their own centres.

@@ -12,6 +12,7 @@ from eager_tern.linecode.values import LineReading
 from eager_tern.signal.values import Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
+CLEAN = 0.15  # of a unit: with less, there is no doubt about the code
 COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
 LEADERS = (0, 2)
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
@@ -23,8 +24,12 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     if d.size < FEWEST_SERIAL:
         return ()
     codes = (pulse_distance, pulse_width, biphase) if d.size >= FEWEST_PULSES else ()
-    tried = [async_serial(d), *(code(d, leader) for code in codes for leader in LEADERS)]
+    tried = [code(d, leader) for code in codes for leader in LEADERS]
     fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
+    # Serial characters are sought at length, and only where no other code is clean.
+    clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us for r in fitting)
+    if not clean and (characters := async_serial(d)) is not None:
+        fitting.append(characters)
     scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
     chances = probabilities(scores)
     ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])

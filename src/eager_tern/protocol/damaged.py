@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_tern.linecode.likeliest import CodeShape, likeliest
+from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.reading import Reading, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
@@ -68,6 +69,8 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     for at in np.argsort(d[1:-1])[:MOST_TRIED] + 1:
         joined = np.concatenate((d[: at - 1], [d[at - 1 : at + 2].sum()], d[at + 2 :]))
         without = Pulses(joined, pulses.start_us, pulses.carrier_hz)
+        if not match_sheets(joined, sheets):
+            continue
         readings = read_frame(without, sheets)
         if not readings or not reads_well(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
             continue

@@ -36,9 +36,10 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     for name in values:
         if name not in known:
             raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
+    all_values = {**{field.name: field.default for field in sheet.fields}, **values}
     for field in sheet.fields:
         value = values.get(field.name)
-        if isinstance(value, tuple) or (value is None and not _means_something(field, values)):
+        if isinstance(value, tuple) or (value is None and not _means_something(field, all_values)):
             continue
         try:
             field.write(bits, value)

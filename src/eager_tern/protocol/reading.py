@@ -20,6 +20,8 @@ UNKNOWN = "unknown"
 SERIAL = "async-serial"
 LN2 = float(np.log(2.0))
 DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
+FEWEST_FAILED = 8  # bits of several checks that all fail
+NONE_HOLDS = float(np.log(1e-12))  # then it is rather another protocol of the same timing
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
 UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
 SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its score
@@ -135,7 +137,10 @@ def _score(d: Floats, match: Match) -> float:
     if not match.bits.size:
         return score
     free = match.bits.size
-    for result in (evaluate(check, match.meant) for check in match.sheet.checks):
+    results = [evaluate(check, match.meant) for check in match.sheet.checks]
+    if len(results) > 1 and not any(r.ok for r in results) and sum(r.width for r in results) >= FEWEST_FAILED:
+        score += NONE_HOLDS
+    for result in results:
         if result.ok:
             free -= result.width  # given the others, these bits could not be anything else
         else:

@@ -14,7 +14,7 @@ from eager_tern.protocol.reading import SERIAL, Reading
 from eager_tern.signal.values import Pulses
 
 LONGEST_GAP_US = 40_000.0  # between two sections of a frame
-SAME_UNIT = 0.1
+SAME_UNIT = 0.2  # each section's is found by itself
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
 MOST_SECTIONS = 4
 

@@ -1,0 +1,69 @@
+"""Asynchronous serial characters, of which neither speed nor framing is known."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.linecode.serial import async_serial
+from eager_tern.protocol.loading import library, parse_sheet
+from eager_tern.protocol.making import make_frame
+from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.take import read_pulses
+from eager_tern.signal.values import pulses_from_signed
+from tests.handsets import record, serial
+
+
+@pytest.mark.parametrize("baud", [100, 300, 600, 1200, 2400, 4800])
+def test_bytes_are_read_at_any_speed(rng: np.random.Generator, baud: int) -> None:
+    right = 0
+    for _ in range(10):
+        data = rng.integers(0, 256, 7).tolist()
+        signed = record([-300_000.0, *serial(data, baud * rng.uniform(0.95, 1.05))], rng, jitter_us=20, excess_us=30)
+        presses = read_pulses(pulses_from_signed(signed), library()).presses
+        best = presses[0].lead.best if len(presses) == 1 else None
+        right += best is not None and best.protocol == "async-serial" and best.fields == {"bytes": tuple(data)}
+    assert right >= 9
+
+
+@pytest.mark.parametrize(
+    ("bits", "parity", "stop"), [(8, "none", 1), (7, "even", 1), (8, "odd", 1), (8, "none", 2), (5, "none", 1)]
+)
+def test_the_framing_is_found(rng: np.random.Generator, bits: int, parity: str, stop: int) -> None:
+    data = rng.integers(0, 1 << bits, 24).tolist()
+    signed = record(serial(data, 1200, bits, parity, stop), rng, jitter_us=15)
+    found = async_serial(pulses_from_signed(signed).durations_us)
+    assert found is not None
+    assert found.framing == (bits, parity, stop)
+    assert found.clock.unit_us == pytest.approx(1e6 / 1200, rel=0.01)
+
+
+def test_characters_with_pauses_between(rng: np.random.Generator) -> None:
+    signed: list[float] = []
+    data = rng.integers(0, 256, 8).tolist()
+    for value in data:
+        signed += [*serial([value], 2400)[:-1], -float(rng.uniform(300, 3000))]
+    found = async_serial(pulses_from_signed(record(signed, rng)).durations_us)
+    assert found is not None
+    assert np.packbits(found.bits.reshape(-1, 8), axis=1, bitorder="little").ravel().tolist() == data
+
+
+def test_a_sheet_of_characters_makes_and_reads(rng: np.random.Generator) -> None:
+    sheet = parse_sheet(
+        'id = "gauge"\nname = "Tide gauge"\nunit_us = 833.3\nserial = { parity = "even" }\n'
+        'press = { first = "full", held = "full", gap_us = 500000 }\n'
+        'frames = [{ name = "full", parts = [{ bits = 32 }] }]\n'
+        '[[fields]]\nname = "level"\nbits = "15-0"\nscale = 0.01\n'
+        '[[checks]]\nname = "start"\nkind = "constant"\nat = "23-16"\nvalue = 85\n'
+        '[[checks]]\nname = "sum"\nkind = "sum"\nat = "31-24"\ncovers = [[0, 23]]\n',
+        "test",
+    )
+    for level in (0.0, 1.27, 655.35):
+        made = make_frame(sheet, {"level": level})
+        signed = record(
+            np.where(np.arange(made.pulses.durations_us.size) % 2, -1, 1) * made.pulses.durations_us, rng, jitter_us=30
+        )
+        best = read_frame(pulses_from_signed(signed), (sheet,))[0]
+        assert best.protocol == "gauge"
+        assert best.fields == {"level": pytest.approx(level)}
+        assert best.checks_hold
