@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.export import exported_keys, write_keys
-from eager_tern.casebook.keys import table_of_keys
+from eager_tern.casebook.keys import summary, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget, KeyPlace
+from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading
 from eager_tern.errors import InputError
 from eager_tern.intake.files import keep, read_file
 from eager_tern.protocol.loading import library
@@ -132,3 +132,20 @@ def test_a_toggle_does_not_make_another_code() -> None:
     first, second = (Caught(n, 1, 1, 0.0, "Up", False, False, kept) for n, kept in enumerate((one, other)))
     assert first.code == second.code
     assert not table_of_keys([first, second], [])[0].contradicts
+
+
+def test_the_table_is_summed_up() -> None:
+    def caught(number: int, label: str, command: int, protocol: str = "nec") -> Caught:
+        fields = {"address": 0x5B, "command": command}
+        reading = PressReading(frames=((0, 66),), start_us=0, held_us=1, protocol=protocol, fields=fields)
+        return Caught(number, 1, 1, 0.0, label, False, False, reading)
+
+    keys = [caught(1, "One", 1), caught(2, "Two", 2), caught(3, "Four", 4), caught(4, "Power", 5), caught(5, "Mute", 5)]
+    told = summary(table_of_keys(keys, []))
+    assert told[0] == "5 of 5 keys send nec, address 5B."
+    assert "“Mute” and “Power” send the same." in told
+    assert "No key sends 03 yet" in told[-1]
+    told = summary(table_of_keys([*keys, caught(6, "Odd", 9, "rc5"), caught(7, "One", 3)], []))
+    assert "“Odd” sends rc5." in told
+    assert "“One” was caught with different codes." in told
+    assert summary([]) == []

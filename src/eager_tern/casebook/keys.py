@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from eager_tern.casebook.values import Caught, KeyPlace
+from eager_tern.casebook.values import Caught, KeyPlace, PressReading
+from eager_tern.protocol.fields import in_words
 
 PLATE_COLUMNS = 3
+FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
 
 
 @dataclass(frozen=True)
@@ -58,3 +61,42 @@ def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list
         for key in keys
     ]
     return sorted(shared, key=lambda key: (key.place.row, key.place.col))
+
+
+def summary(keys: Iterable[Key]) -> list[str]:
+    """What the table says as a whole, in sentences: what all keys share, then what is odd, then guesses."""
+    coded = [(key, key.best.reading) for key in keys if key.best is not None]
+    if not coded:
+        return []
+    protocols = Counter(reading.protocol for _, reading in coded)
+    usual = protocols.most_common(1)[0][0]
+    of_usual = [(key, reading) for key, reading in coded if reading.protocol == usual]
+    shared = {
+        name: value
+        for name, value in of_usual[0][1].fields.items()
+        if len(of_usual) > 1 and all(reading.fields.get(name) == value for _, reading in of_usual)
+    }
+    constant = "".join(f", {name} {in_words(value)}" for name, value in shared.items())
+    sentences = [f"{len(of_usual)} of {len(coded)} keys send {usual}{constant}."]
+    for key, reading in coded:
+        if reading.protocol != usual:
+            sentences.append(f"“{key.name}” sends {reading.protocol}.")
+        if key.contradicts:
+            sentences.append(f"“{key.name}” was caught with different codes.")
+        if key.same_as and key.name < min(key.same_as):
+            others = " and ".join(f"“{name}”" for name in key.same_as)
+            sentences.append(f"“{key.name}” and {others} send the same.")
+    unused = _between(of_usual)
+    if unused:
+        sentences.append(f"No key sends {unused} yet: codes between those caught, worth a try.")
+    return sentences
+
+
+def _between(coded: list[tuple[Key, PressReading]]) -> str:
+    """The commands that stand between those of the keys, where only the command tells keys apart and most are taken."""
+    commands = {reading.fields.get("command") for _, reading in coded}
+    numbers = sorted(value for value in commands if isinstance(value, int))
+    if len(numbers) < FEWEST_FOR_GHOSTS or len(numbers) != len(commands):
+        return ""
+    free = sorted(set(range(numbers[0], numbers[-1])) - set(numbers))
+    return ", ".join(in_words(value) for value in free) if 0 < len(free) <= len(numbers) / 2 else ""

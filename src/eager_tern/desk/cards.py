@@ -168,6 +168,7 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
         "pulse-distance": "Marks are all one length; the space behind each tells the bit: ",
         "pulse-width": "Spaces are all one length; the mark before each tells the bit: ",
         "biphase": "A change in the middle of every bit; between changes lie one or two half bits: ",
+        "async-serial": f"{1e6 / best.clock.unit_us:.0f} baud, {best.bits.size // 8} bytes; each begins with a mark: ",
     }.get(best.code, "")
     part = spaces if best.code == "pulse-distance" else marks
     data = [c for c in find_clusters(part) if c.centre_us < 6 * best.clock.unit_us and c.count > 1] or find_clusters(

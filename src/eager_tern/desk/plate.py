@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import PlaceKey
-from eager_tern.casebook.keys import PLATE_COLUMNS, Key
+from eager_tern.casebook.keys import PLATE_COLUMNS, Key, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.document import Document
 from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
@@ -176,6 +176,9 @@ class HandsetLeaf(QWidget):
         area.setWidgetResizable(True)
         self._words = QLabel()
         self._words.setWordWrap(True)
+        self._summary = QLabel()
+        self._summary.setObjectName("aside")
+        self._summary.setWordWrap(True)
         self.new_key = QLineEdit()
         self.new_key.setPlaceholderText("add a key by its name")
         self.new_key.setAccessibleName("Name of a key to add to the plate")
@@ -191,6 +194,7 @@ class HandsetLeaf(QWidget):
         top = QVBoxLayout()
         top.setContentsMargins(LEFT, 14, 14, 0)
         top.addWidget(self._words)
+        top.addWidget(self._summary)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(top)
@@ -216,6 +220,7 @@ class HandsetLeaf(QWidget):
         else:
             words = f"{caught} of {plural(len(keys), 'key')} caught. Drag keys to where they are on the real handset."
         self._words.setText(words)
+        self._summary.setText(" ".join(summary(keys)))
 
     def _add(self) -> None:
         name = self.new_key.text().strip()

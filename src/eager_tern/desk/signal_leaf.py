@@ -28,7 +28,12 @@ from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
 from eager_tern.protocol.presses import Frame
 
 SAME_KEY_SHOWN = 5
-ONES = {"pulse-distance": "long space", "pulse-width": "long mark", "biphase": "mark, then space"}
+ONES = {
+    "pulse-distance": "long space",
+    "pulse-width": "long mark",
+    "biphase": "mark, then space",
+    "async-serial": "space",
+}
 
 
 class SignalLeaf(QScrollArea):
