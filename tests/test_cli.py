@@ -12,7 +12,8 @@ from typer.testing import CliRunner, Result
 
 from eager_tern.cli import app
 from tests.files import audio_line, write_audio, write_text
-from tests.handsets import IDLE_US, nec, record, sony
+from tests.handsets import IDLE_US, distance_frame, nec, record, serial, sony
+from tests.protocol.test_fields import AIR
 from tests.protocol.test_sheets import SHEET
 
 
@@ -116,7 +117,6 @@ def test_wrong_arguments_are_status_2(capture: Path) -> None:
     assert run("read").exit_code == 2
     assert run("read", capture, "--polarity", "up").exit_code == 2
     assert run("make", "nec", "address").exit_code == 2
-    assert run("make", "nec", "address=many").exit_code == 2
     assert run("nonsense").exit_code == 2
 
 
@@ -132,10 +132,40 @@ def test_a_sheet_of_ones_own_reads_and_makes(tmp_path: Path) -> None:
     assert (reading["protocol"], reading["fields"]) == ("hide-lamp", {"group": 9, "level": 3})
 
 
+def test_values_are_words_and_numbers_with_a_point(tmp_path: Path) -> None:
+    sheet = tmp_path / "cabinet.toml"
+    sheet.write_text(AIR)
+    made = run("make", sheet, "mode=dry", "temperature=21.5", "outside=-3", "--to", tmp_path / "c.wav")
+    assert made.exit_code == 0
+    found = document(run("read", tmp_path / "c.wav", "--sheet", sheet, "--json"))
+    fields = found["takes"][0]["frames"][0]["readings"][0]["fields"]
+    assert (fields["mode"], fields["temperature"], fields["outside"]) == ("dry", 21.5, -3)
+    refused = run("make", sheet, "mode=warm")
+    assert refused.exit_code == 1
+    assert 'mode = "warm" is none of auto, cool, dry, fan' in refused.stderr
+    assert run("make", sheet, "mode").exit_code == 2
+
+
+def test_serial_and_sections_in_json(tmp_path: Path, rng: np.random.Generator) -> None:
+    data = [0x54, 0x45, 0x52, 0x4E, 0x0A]
+    write_text(tmp_path / "s.txt", np.array([-70_000.0, *serial(data, 1200)]), "signed")
+    frame = document(run("read", tmp_path / "s.txt", "--json"))["takes"][0]["frames"][0]
+    assert frame["modulation"]["code"] == "async-serial"
+    assert frame["readings"][0]["protocol"] == "async-serial"
+    assert frame["readings"][0]["fields"] == {"bytes": data}
+    assert len(frame["readings"][0]["bits"]) == 40
+    parts = [distance_frame([4000.0, -2000.0], 500.0, (1, 3), rng.integers(0, 2, n).tolist()) for n in (48, 64)]
+    write_text(tmp_path / "a.txt", np.array([-70_000.0, *parts[0], -12_000.0, *parts[1], -90_000.0]), "signed")
+    (whole,) = document(run("read", tmp_path / "a.txt", "--json"))["takes"][0]["frames"]
+    assert whole["sections"] == [48, 64]
+    assert len(whole["readings"][0]["bits"]) == 112
+
+
 def test_make_refuses_by_name_and_range(tmp_path: Path) -> None:
     for arguments, words in (
         (("nec", "address=256"), "address = 256 is outside 0 to 255"),
         (("nec", "volume=1"), 'no field "volume"'),
+        (("nec", "address=many"), 'address = "many" is no number'),
         (("no-such-sheet",), "no-such-sheet"),
         (("nec", "--to", tmp_path / "x.doc"), '".doc"'),
     ):

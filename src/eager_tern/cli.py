@@ -101,17 +101,17 @@ def make(
     """Make one frame from a sheet, its checks computed."""
     from eager_tern.formats.registry import write_pulses
     from eager_tern.formats.timing_text import to_text
+    from eager_tern.protocol.fields import Value, value_of
     from eager_tern.protocol.loading import library_sheet, load_sheet
     from eager_tern.protocol.making import make_frame
     from eager_tern.reports import frame_document
 
-    given: dict[str, int] = {}
+    given: dict[str, Value] = {}
     for pair in values or []:
         name, equals, text = pair.partition("=")
-        try:
-            given[name] = int(text, 0) if equals else int("")
-        except ValueError:
-            raise typer.BadParameter(f'"{pair}" is not of the form field=number') from None
+        if not equals or not text:
+            raise typer.BadParameter(f'"{pair}" is not of the form field=value')
+        given[name] = value_of(text)
 
     def work() -> Any:
         known = library_sheet(sheet) or load_sheet(Path(sheet))

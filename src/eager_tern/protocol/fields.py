@@ -130,6 +130,16 @@ class ListField(Strict):
         return tuple(int(v) for v in (rows << range(self.width)).sum(axis=1))
 
 
+def value_of(text: str) -> int | float | str:
+    """What somebody typed: a whole number (0x5B too), a number, or a word."""
+    for kind in (lambda t: int(t, 0), float):
+        try:
+            return kind(text)
+        except ValueError:
+            continue
+    return text
+
+
 def in_words(value: Value, width: int = 8) -> str:
     """A value as a person reads it: whole numbers in hex, as wide as their bits."""
     if value is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from eager_tern.linecode.biphase import best_grid, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.serial import characters, clocks_about, on_serial_grid
 from eager_tern.linecode.values import NO_BITS, Bits, Clock
+from eager_tern.protocol.checks import CheckResult, evaluate
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import SymbolTemplate, is_paired, symbol_template
 from eager_tern.signal.values import Floats
@@ -26,6 +27,7 @@ JITTER_US = 250.0  # no pulse errs by more
 MOST_EXCESS = 0.65  # of a unit
 # Where the search for a clock begins, every clock with every excess.
 CLOCK_STEP = 0.06
+MOST_MISROUNDED = 8  # units, the two invisible ones at the ends among them
 # About the best of them, for codes read on a grid, whose last edge must not be half a unit off.
 FINE_CLOCKS, FINE_EXCESSES = (a.ravel() for a in np.meshgrid(np.linspace(0.96, 1.04, 17), np.linspace(-0.12, 0.12, 5)))
 
@@ -41,10 +43,15 @@ class Match:
     bit_spans_us: Floats
     expected_us: Floats
 
-    @property
+    @cached_property
     def meant(self) -> Bits:
         """The bits without what this kind of frame inverts."""
         return self.kind.turned(self.bits)
+
+    @cached_property
+    def results(self) -> tuple[CheckResult, ...]:
+        """The sheet's checks held against the bits; none for a frame without bits."""
+        return tuple(evaluate(check, self.meant) for check in self.sheet.checks) if self.bits.size else ()
 
 
 def match_sheets(durations_us: Floats, sheets: Sequence[Sheet]) -> list[Match]:
@@ -56,7 +63,8 @@ def match_sheets(durations_us: Floats, sheets: Sequence[Sheet]) -> list[Match]:
             laid[frame.shape] = match_frame(durations_us, frame.sheet, frame.kind)
         match = laid[frame.shape]
         if match is not None:
-            found.append(replace(match, sheet=frame.sheet, kind=frame.kind))
+            same = match.sheet is frame.sheet and match.kind is frame.kind
+            found.append(match if same else replace(match, sheet=frame.sheet, kind=frame.kind))
     return found
 
 
@@ -71,12 +79,15 @@ class _SheetFrame:
 
 @dataclass(frozen=True)
 class _Frames:
-    """All kinds of frame of some sheets. ``bounds`` has shape (frames, 5, 2): the least and the most of each of what
-    ``_measure`` measures.
+    """All kinds of frame of some sheets.
+
+    ``bounds`` has shape (frames, 5, 2): the least and the most of each of what ``_measure`` measures. ``longest``,
+    shape (frames,), is the longest pulse as a part of the whole length, whatever the clock.
     """
 
     frames: tuple[_SheetFrame, ...]
     bounds: Floats
+    longest: Floats
 
 
 def _measure(d: Floats) -> Floats:
@@ -88,6 +99,7 @@ def _measure(d: Floats) -> Floats:
 def _worth_a_try(d: Floats, among: _Frames) -> list[_SheetFrame]:
     measured = _measure(d)
     possible = ((measured >= among.bounds[:, :, 0]) & (measured <= among.bounds[:, :, 1])).all(axis=1)
+    possible &= measured[4] <= among.longest * measured[1] + USUAL_EXCESS_US + JITTER_US
     return [among.frames[i] for i in np.flatnonzero(possible)]
 
 
@@ -101,7 +113,24 @@ def _frames_of(sheets: tuple[Sheet, ...]) -> _Frames:
                 shape = (sheet.alphabet, sheet.serial, sheet.unit_us, sheet.tolerance, kind.shape)
                 frames.append(_SheetFrame(sheet, kind, shape))
                 bounds.append(_bounds(sheet, kind))
-    return _Frames(tuple(frames), np.array(bounds).reshape(-1, 5, 2))
+    longest = np.array([_longest(frame.sheet, frame.kind) for frame in frames])
+    return _Frames(tuple(frames), np.array(bounds).reshape(-1, 5, 2), longest)
+
+
+def _longest(sheet: Sheet, kind: FrameKind) -> float:
+    """The longest pulse as a part of the whole length, where symbols join; elsewhere the bounds tell enough."""
+    if kind.bit_count == 0 or is_paired(sheet) or sheet.serial is not None:
+        return 1.0
+    run, total, fixed = _run_and_total(sheet, kind)
+    return max([2 * run, *(p + run for p in fixed)]) / (total - 2)
+
+
+def _run_and_total(sheet: Sheet, kind: FrameKind) -> tuple[float, float, list[float]]:
+    """Of a code whose symbols join: the longest end of a symbol, the frame's length, its fixed pulses, all in units."""
+    fixed = [abs(p) for part in kind.parts for p in part.pulses or ()]
+    bits = sum((part.bits or 0) * part.stretch for part in kind.parts) * _width(sheet)
+    run = max(abs(symbol[i]) for symbol in sheet.alphabet for i in (0, -1)) * max(p.stretch for p in kind.parts)
+    return run, bits + sum(fixed), fixed
 
 
 def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
@@ -117,19 +146,16 @@ def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
         whole = (np.nansum(least) * low - slack, np.inf if gaps.any() else np.nansum(most) * high + slack)
         longest = (0.0, np.inf if gaps.any() else np.nanmax(most) * high + slack)
         return np.array([(least.size, least.size), whole, *pulses, *[anything] * (2 - len(pulses)), longest])
-    fixed = [p for part in kind.parts for p in part.pulses or ()]
     if sheet.serial is not None:
         characters = kind.bit_count // sheet.serial.data_bits
-        most_pulses = characters * sheet.serial.length + len(fixed)
+        most_pulses = characters * sheet.serial.length
         whole = (characters * 2 * low - slack, np.inf)
         return np.array([(characters, most_pulses), whole, anything, anything, anything])
-    bits = sum((part.bits or 0) * part.stretch for part in kind.parts) * _width(sheet)
-    total = bits + sum(map(abs, fixed))
-    run = max(abs(symbol[i]) for symbol in sheet.alphabet for i in (0, -1)) * max(p.stretch for p in kind.parts)
+    run, total, fixed = _run_and_total(sheet, kind)
     begins = kind.parts[0].pulses or ()
     first = [(abs(p) * low - slack, (abs(p) + run) * high + slack) for p in begins[:2]]
     first += [(low - slack, 2 * run * high + slack)] * (2 - len(first))
-    longest_us = max([2 * run, *(abs(p) + run for p in fixed)]) * high + slack
+    longest_us = max([2 * run, *(p + run for p in fixed)]) * high + slack
     # The last half bit may be a space, which nobody sees.
     return np.array(
         [(kind.bit_count, 2 * kind.bit_count + len(fixed)), ((total - 2) * low - slack, total * high + slack), *first,
@@ -291,6 +317,8 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
     misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
     best = int(np.argmin(misfit))
+    if abs(float(np.rint(exact[best]).sum()) - total) > MOST_MISROUNDED:
+        return None
     fine_units, fine_excesses = units[best] * FINE_CLOCKS, excesses[best] + units[best] * FINE_EXCESSES
     on_grid = best_grid(d, fine_units, fine_excesses)
     if on_grid is None:

@@ -53,10 +53,8 @@ class Positions:
 
     def read(self, bits: Bits) -> int:
         """The number at these positions."""
-        value = 0
-        for bit in bits[self.index] ^ self.inverted:
-            value = value << 1 | int(bit)
-        return value
+        row = bits[self.index] ^ self.inverted
+        return int.from_bytes(np.packbits(row).tobytes(), "big") >> (-row.size % 8)
 
     def write(self, bits: Bits, value: int) -> None:
         """Put a number at these positions of ``bits``, in place. The value must fit the width."""

@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, LineReading
-from eager_tern.protocol.checks import CheckResult, evaluate
+from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.schema import Sheet
@@ -120,24 +120,26 @@ def _fits_closely(match: Match) -> bool:
     return (
         match.bits.size >= CLOSE_BITS
         and match.clock.rms_us < CLOSE_RMS * match.clock.unit_us
-        and all(evaluate(check, match.meant).ok for check in match.sheet.checks)
+        and all(result.ok for result in match.results)
     )
 
 
 def _score(d: Floats, match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
     known = ~np.isnan(match.expected_us)
-    score = timing_score(d - match.expected_us) + any_pulse_score(d[~known]) - parameter_cost(2, d.size)
+    score = timing_score(d - match.expected_us) - parameter_cost(2, d.size)
+    if not known.all():
+        score += any_pulse_score(d[~known])
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
     score += float(np.log(match.sheet.weight))
-    if match.kind.bit_count and match.kind not in match.sheet.leads:
+    if match.kind.bit_count and not any(match.kind is kind for kind in match.sheet.leads):
         score += FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
     if not match.bits.size:
         return score
     free = match.bits.size
-    results = [evaluate(check, match.meant) for check in match.sheet.checks]
+    results = match.results
     if len(results) > 1 and not any(r.ok for r in results) and sum(r.width for r in results) >= FEWEST_FAILED:
         score += NONE_HOLDS
     for result in results:
@@ -150,7 +152,7 @@ def _score(d: Floats, match: Match) -> float:
 
 def _reading_of_match(match: Match, chance: float) -> Reading:
     sheet, bits = match.sheet, match.meant
-    results = tuple(evaluate(check, bits) for check in sheet.checks) if bits.size else ()
+    results = match.results
     confidence = chance * float(np.prod([0.3 for r in results if not r.ok]))
     return Reading(
         protocol=sheet.id,

@@ -209,8 +209,12 @@ class Sheet(Strict):
                     raise ValueError(f'"{field.name}" depends on "{other}", which is no field')
         return self
 
-    def __hash__(self) -> int:
+    @cached_property
+    def _hash(self) -> int:
         return hash((self.id, self.name, self.unit_us))  # the rest holds tables, and seldom tells sheets apart
+
+    def __hash__(self) -> int:
+        return self._hash
 
     def _symbols_are_possible(self) -> None:
         given = [self.zero is not None and self.one is not None, bool(self.symbols), self.serial is not None]
