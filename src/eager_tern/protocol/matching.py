@@ -20,16 +20,14 @@ from eager_tern.signal.values import Floats
 
 ROUNDS = 2
 COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
-COARSEST_WIDE = 0.4  # where symbols differ by more than two units
+COARSEST_WIDE = 0.5  # where symbols differ by four units and more
 LARGEST_EXCESS = 0.45  # of a unit, or
-USUAL_EXCESS_US = 150.0  # what receivers do, up to
+USUAL_EXCESS_US = 185.0  # what receivers do, and what estimating it adds, up to
 JITTER_US = 250.0  # no pulse errs by more
 MOST_EXCESS = 0.65  # of a unit
 # Where the search for a clock begins, every clock with every excess.
 CLOCK_STEP = 0.06
-MOST_MISROUNDED = 8  # units, the two invisible ones at the ends among them
-# About the best of them, for codes read on a grid, whose last edge must not be half a unit off.
-FINE_CLOCKS, FINE_EXCESSES = (a.ravel() for a in np.meshgrid(np.linspace(0.96, 1.04, 17), np.linspace(-0.12, 0.12, 5)))
+EXCESS_STEPS = 15  # for codes read on a grid
 
 
 @dataclass(frozen=True)
@@ -174,7 +172,7 @@ def match_frame(durations_us: Floats, sheet: Sheet, kind: FrameKind) -> Match | 
     if match is None:
         return None
     clock = match.clock
-    coarsest = COARSEST_WIDE if _difference(sheet.alphabet) > 2 else COARSEST
+    coarsest = COARSEST_WIDE if _difference(sheet.alphabet) >= 4 else COARSEST
     fits = (
         abs(clock.unit_us / sheet.unit_us - 1) <= sheet.tolerance
         and clock.rms_us <= coarsest * clock.unit_us
@@ -313,14 +311,12 @@ def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     total = round(sum(widths))
     if d.size > total:
         return None
-    units, excesses = _clock_grid(sheet.unit_us, sheet.tolerance)
-    exact = (d - excesses[:, None] * alternating(d.size)) / units[:, None]
-    misfit = ((exact - np.rint(exact)) ** 2).sum(axis=1) * units**2
-    best = int(np.argmin(misfit))
-    if abs(float(np.rint(exact[best]).sum()) - total) > MOST_MISROUNDED:
-        return None
-    fine_units, fine_excesses = units[best] * FINE_CLOCKS, excesses[best] + units[best] * FINE_EXCESSES
-    on_grid = best_grid(d, fine_units, fine_excesses)
+    # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.
+    most = _largest_excess(sheet.unit_us) * sheet.unit_us
+    excesses, seen = (a.ravel() for a in np.meshgrid(np.linspace(-most, most, EXCESS_STEPS), total - np.arange(3.0)))
+    units = (float(d.sum()) - excesses) / seen
+    possible = np.abs(units / sheet.unit_us - 1) <= sheet.tolerance
+    on_grid = best_grid(d, units[possible], excesses[possible]) if possible.any() else None
     if on_grid is None:
         return None
     places, clock = on_grid
