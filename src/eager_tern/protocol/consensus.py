@@ -9,9 +9,9 @@ import numpy as np
 
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well
+from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well, without_one_short
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
-from eager_tern.protocol.reading import Reading, field_values
+from eager_tern.protocol.reading import Reading, field_values, read_frame
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
@@ -19,6 +19,7 @@ MOST_WRONG = 1 / 6  # of the bits: with more, it is another frame
 SAME_LENGTH = 0.12
 AGREES = 0.86  # of the time on the same level: a damaged copy of a frame
 DAMAGED = "damaged; has pulses where its repeat has them"
+LEFT_OUT = "1 stray pulse left out, as its repeat shows"
 SHIFTS = 24
 REACH_UNITS = 12
 
@@ -95,6 +96,12 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
         return frame
     same_code = best.protocol == right.protocol or not (best.known and right.known)
     if not same_code or best.bits.size != right.bits.size:
+        coded = [f for f in frames if f.best is not None]
+        outvoted = _trust(frame) == _trust(model) and _supporters(model, coded) > _supporters(frame, coded)
+        if outvoted or _trust(frame) < _trust(model):
+            repeat = _repeat_with_a_stray(model, frame.first, frame.last, frame.pulses)
+            if repeat is not None:
+                return repeat
         copy = _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses)
         return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
@@ -135,9 +142,21 @@ def _with_bits(reading: Reading, bits: Bits) -> Reading:
 
 def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
     """A stray burst as a repeat of the model, if it is a damaged copy of it."""
-    if not _alike(pulses, model.pulses):
+    if _alike(pulses, model.pulses):
+        return Frame(first, last, pulses, (_best(model),), DAMAGED, model.as_read)
+    return _repeat_with_a_stray(model, first, last, pulses)
+
+
+def _repeat_with_a_stray(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
+    """A stray burst as another frame of the model's press, if it says the same without one of its shortest pulses."""
+    best = _best(model)
+    if best.sheet is None:
         return None
-    return Frame(first, last, pulses, (_best(model),), DAMAGED, model.as_read)
+    for without in without_one_short(pulses):
+        for reading in read_frame(without, (best.sheet,)):
+            if reading.protocol == best.protocol and np.array_equal(reading.meant, best.meant):
+                return Frame(first, last, pulses, (reading,), LEFT_OUT, without)
+    return None
 
 
 def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:

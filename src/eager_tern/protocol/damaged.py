@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -64,12 +64,9 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
 
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst without one of its shortest pulses, if checks of many bits then hold."""
-    d = pulses.durations_us
     best: Mended | None = None
-    for at in np.argsort(d[1:-1])[:MOST_TRIED] + 1:
-        joined = np.concatenate((d[: at - 1], [d[at - 1 : at + 2].sum()], d[at + 2 :]))
-        without = Pulses(joined, pulses.start_us, pulses.carrier_hz)
-        if not match_sheets(joined, sheets):
+    for without in without_one_short(pulses):
+        if not match_sheets(without.durations_us, sheets):
             continue
         readings = read_frame(without, sheets)
         if not readings or not reads_well(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
@@ -77,6 +74,14 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
         if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
             best = Mended(without, readings, "1 stray pulse left out")
     return best
+
+
+def without_one_short(pulses: Pulses) -> Iterator[Pulses]:
+    """The burst without each of its shortest pulses in turn, the two beside it joined."""
+    d = pulses.durations_us
+    for at in np.argsort(d[1:-1])[:MOST_TRIED] + 1:
+        joined = np.concatenate((d[: at - 1], [d[at - 1 : at + 2].sum()], d[at + 2 :]))
+        yield Pulses(joined, pulses.start_us, pulses.carrier_hz)
 
 
 def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
