@@ -82,7 +82,7 @@ class Ring:
         return any(bool((part > 0).any()) for part in self._parts)
 
     def empty(self) -> Floats:
-        """What is in it, which is then gone: from the last silence before the first mark on."""
+        """What is in it, which is then gone."""
         signed = np.concatenate(self._parts) if self._parts else np.empty(0)
         self._parts.clear()
         self._length_us = 0.0

@@ -70,7 +70,7 @@ def read_file(
     Where no channel was asked for and some hold frames, those that hold none are left out.
     """
     captures = read_captures(path, channel, samples, by_hand.level)
-    takes = [_whole(list(read_capture_stepwise(capture, sheets, by_hand))) for capture in captures]
+    takes = [_whole(capture, sheets, by_hand) for capture in captures]
     return takes if channel is not None else _worth_keeping(takes)
 
 
@@ -90,7 +90,7 @@ def read_file_stepwise(
         for capture in captures:
             yield from read_capture_stepwise(capture, sheets, by_hand)
         return
-    for found in _worth_keeping([_whole(list(read_capture_stepwise(c, sheets, by_hand))) for c in captures]):
+    for found in _worth_keeping([_whole(capture, sheets, by_hand) for capture in captures]):
         yield _with(found, ())
         yield found
 
@@ -113,7 +113,8 @@ def read_capture_stepwise(capture: Capture, sheets: Sequence[Sheet], by_hand: By
         yield replace(found, take=doubted(part, faint))
 
 
-def _whole(parts: Sequence[FileTake]) -> FileTake:
+def _whole(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:
+    parts = list(read_capture_stepwise(capture, sheets, by_hand))
     return _with(parts[0], parts)
 
 

@@ -12,7 +12,7 @@ from eager_tern.linecode.values import LineReading
 from eager_tern.signal.values import Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
-CLEAN = 0.15  # of a unit: with less, there is no doubt about the code
+CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
 LEADERS = (0, 2)
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word

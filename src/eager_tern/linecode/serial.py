@@ -30,12 +30,10 @@ LN2 = float(np.log(2.0))
 PARITIES: tuple[tuple[Parity, float], ...] = (("none", 1.0), ("even", 0.06), ("odd", 0.03))
 # How usual a framing is: data bits, parity, stop bits.
 USUAL: dict[tuple[int, Parity, int], float] = {
-    (data, parity, stop): float(
-        np.log(weight * {"none": 1.0, "even": 0.06, "odd": 0.03}[parity] * (1.0, 0.1)[stop - 1])
-    )
-    for data, weight in ((8, 0.85), (7, 0.1), (6, 0.02), (5, 0.03))
-    for parity in ("none", "even", "odd")
-    for stop in (1, 2)
+    (data, parity, stop): float(np.log(of_data * of_parity * of_stop))
+    for data, of_data in ((8, 0.85), (7, 0.1), (6, 0.02), (5, 0.03))
+    for parity, of_parity in PARITIES
+    for stop, of_stop in ((1, 1.0), (2, 0.1))
 }
 
 

@@ -7,8 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from eager_tern.linecode.identify import CLEAN
 from eager_tern.linecode.regular import Stretch, regular_stretches
-from eager_tern.protocol.damaged import CLEAN, fit_known, raw_range
+from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, read_frame

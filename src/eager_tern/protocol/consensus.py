@@ -7,9 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from eager_tern.linecode.identify import CLEAN
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.damaged import CLEAN, raw_range, reads_well, without_one_short
+from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
 from eager_tern.protocol.reading import Reading, field_values, read_frame
 from eager_tern.signal.measure import level_at
@@ -97,12 +98,13 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
     same_code = best.protocol == right.protocol or not (best.known and right.known)
     if not same_code or best.bits.size != right.bits.size:
         coded = [f for f in frames if f.best is not None]
+        weaker = _trust(frame) < _trust(model)
         outvoted = _trust(frame) == _trust(model) and _supporters(model, coded) > _supporters(frame, coded)
-        if outvoted or _trust(frame) < _trust(model):
+        if weaker or outvoted:
             repeat = _repeat_with_a_stray(model, frame.first, frame.last, frame.pulses)
             if repeat is not None:
                 return repeat
-        copy = _trust(frame) < _trust(model) and _alike(frame.pulses, model.pulses)
+        copy = weaker and _alike(frame.pulses, model.pulses)
         return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:

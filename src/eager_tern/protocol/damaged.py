@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from eager_tern.linecode.identify import CLEAN
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.reading import Reading, read_frame
@@ -19,7 +20,6 @@ SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the 
 MOST_GLITCHES = 4
 MOST_TRIED = 8  # of the shortest pulses, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
-CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 LONGEST_US = 400_000.0
 

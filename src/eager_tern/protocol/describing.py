@@ -9,9 +9,10 @@ from itertools import pairwise
 
 import numpy as np
 
+from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import LineReading
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
 from eager_tern.protocol.sections import part_pulses
 from eager_tern.signal.values import Floats, Pulses
 
@@ -82,8 +83,8 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
     d = piece.durations_us
     parts = []
     if line.leader:
-        excess = line.clock.excess_us * np.where(np.arange(line.leader) % 2 == 0, 1.0, -1.0)
-        lengths = _rounded((d[: line.leader] - excess) / unit) * np.where(np.arange(line.leader) % 2 == 0, 1, -1)
+        signs = alternating(line.leader)
+        lengths = _rounded((d[: line.leader] - line.clock.excess_us * signs) / unit) * signs
         parts.append(f"{{ pulses = [{', '.join(f'{length:g}' for length in lengths)}] }}")
     parts.append(f"{{ bits = {line.bits.size} }}")
     if line.code == "pulse-distance":
@@ -125,7 +126,7 @@ def _rest_us(frames: Sequence[Frame]) -> float:
     """The usual silence between a frame and its repeat."""
     ordered = sorted(frames, key=lambda frame: frame.pulses.start_us)
     rests = [b.pulses.start_us - a.pulses.end_us for a, b in pairwise(ordered)]
-    usual = [rest for rest in rests if 0 < rest < 150_000]
+    usual = [rest for rest in rests if 0 < rest < LONGEST_SILENCE_US]
     return float(np.median(usual)) if usual else USUAL_GAP_US
 
 

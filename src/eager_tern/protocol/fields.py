@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
@@ -48,7 +49,7 @@ class DataField(Strict):
             raise ValueError('"scale" is 0: every value would be the same')
         if self.table and (self.scale, self.offset) != (1, 0):
             raise ValueError('a field has either a "table" or "scale" and "offset"')
-        if any(not 0 <= raw >> 0 < 1 << self.bits.width for raw in self.table):
+        if any(not 0 <= raw < 1 << self.bits.width for raw in self.table):
             raise ValueError(f"the table names numbers that do not fit {self.bits.width} bits")
         if self.encoding == "bcd" and self.bits.width % 4:
             raise ValueError("BCD takes four bits a digit")
@@ -56,10 +57,9 @@ class DataField(Strict):
             self.raw(self.default)
         return self
 
-    @property
-    def is_plain(self) -> bool:
-        """Whether its value is the number that stands there."""
-        return self.encoding == "binary" and not self.table and (self.scale, self.offset) == (1, 0)
+    def means_something(self, values: Mapping[str, Value]) -> bool:
+        """Whether the other fields' values are such that this one has a meaning."""
+        return all(values.get(name) in allowed for name, allowed in self.when.items())
 
     def read(self, bits: Bits) -> Value:
         """Its value in a frame's bits."""
@@ -149,6 +149,11 @@ def in_words(value: Value, width: int = 8) -> str:
     if isinstance(value, int) and value >= 0:
         return f"{value:0{(width + 3) // 4}X}"
     return f"{value:g}" if isinstance(value, float | int) else value
+
+
+def marked(value: Value, width: int = 8) -> str:
+    """The same where nothing else tells that numbers are in hex: with 0x in front."""
+    return f"0x{in_words(value, width)}" if isinstance(value, int) and value >= 0 else in_words(value, width)
 
 
 def _decoded(encoding: str, raw: int, width: int) -> int | None:

@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import NO_BITS, Bits
 from eager_tern.protocol.checks import fill_in
-from eager_tern.protocol.fields import DataField, Value
+from eager_tern.protocol.fields import Value
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import frame_pulses
 from eager_tern.signal.values import Floats, Pulses, signed_durations
@@ -39,7 +39,7 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     all_values = {**{field.name: field.default for field in sheet.fields}, **values}
     for field in sheet.fields:
         value = values.get(field.name)
-        if isinstance(value, tuple) or (value is None and not _means_something(field, all_values)):
+        if isinstance(value, tuple) or (value is None and not field.means_something(all_values)):
             continue
         try:
             field.write(bits, value)
@@ -47,11 +47,6 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
             raise InputError(f"sheet {sheet.id}", str(error)) from None
     given = {int(i) for name in values for i in known[name].bits.index}
     return fill_in(tuple(c for c in sheet.checks if not given & set(c.at.index.tolist())), bits)
-
-
-def _means_something(field: DataField, values: Mapping[str, Value]) -> bool:
-    """Whether the other fields are such that this one has a meaning."""
-    return all(values.get(name) in allowed for name, allowed in field.when.items())
 
 
 def make_frame(sheet: Sheet, values: Mapping[str, Value]) -> MadeFrame:

@@ -306,9 +306,7 @@ def _match_serial(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
 
 def _match_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Match | None:
     """For codes whose symbols join into one another: edges on a grid of units, then symbol by symbol."""
-    widths = [sum(abs(p) for p in part.pulses) if part.pulses else (part.bits or 0) * part.stretch * _width(sheet)
-              for part in kind.parts]  # fmt: skip
-    total = round(sum(widths))
+    total = round(_run_and_total(sheet, kind)[1])
     if d.size > total:
         return None
     # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.

@@ -110,7 +110,7 @@ def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
     for each in named:
         values[each.name] = each.read(bits)
     for f in sheet.fields:
-        if any(values.get(name) not in allowed for name, allowed in f.when.items()):
+        if not f.means_something(values):
             del values[f.name]
     return values
 

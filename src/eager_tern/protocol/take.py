@@ -73,7 +73,7 @@ def read_stepwise(
     """The same part by part, as it is read: each with the pulses of the whole, and what was found since the last."""
     edges = pulses.edge_times_us
     for first, last in _steps(pulses.durations_us, gaps):
-        part = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+        part = _burst(pulses, edges, first, last)
         frames, noise = read_bursts(part, sheets, gaps, cut and first == 0)
         there = [replace(f, first=f.first + first, last=f.last + first) for f in frames]
         yield TakeRead(pulses, tuple(group_presses(there)), tuple((a + first, b + first) for a, b in noise))
@@ -111,14 +111,14 @@ def read_bursts(
     while at < len(bursts):
         frame, count = _frame_of_sections(pulses, edges, bursts, at, sheets)
         first, last = bursts[at][0], bursts[at + count - 1][1]
+        burst = _burst(pulses, edges, first, last)
         unknown = frame is not None and frame.best is not None and not frame.best.known
         rest_of_frame = cut and at == 0
-        suspicious = unknown and (rest_of_frame or has_glitches(pulses.durations_us[first : last + 1]))
+        suspicious = unknown and (rest_of_frame or has_glitches(burst.durations_us))
         # Characters can be seen in a code of fixed periods with chatter before it, too.
         serial = frame is not None and frame.best is not None and frame.best.protocol == SERIAL
         if unknown and not suspicious and unknown_looks:
             unknown_looks -= 1
-            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
             instead = [] if by_hand else _parted(burst, first, sheets)
             if not instead and (mended := leave_out_one(burst, sheets)) is not None:
                 instead = [_mended_frame(burst, first, mended)]
@@ -126,13 +126,12 @@ def read_bursts(
                 frames += instead
                 at += count
                 continue
-        if serial and (known := _known_in(pulses, edges, first, last, sheets)):
+        if serial and (known := _known_in(burst, first, sheets)):
             frames += known
             noise += _between_frames(first, last, known)
         elif frame is not None and reads_well(frame.readings) and not suspicious:
             frames.append(frame)
         else:
-            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
             found = [] if by_hand else _parted(burst, first, sheets)
             found = found or _looked_at_closely(burst, first, sheets, looks > 0)
             looks -= not found and looks > 0
@@ -146,10 +145,14 @@ def read_bursts(
     return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
 
 
-def _known_in(pulses: Pulses, edges: Floats, first: int, last: int, sheets: Sequence[Sheet]) -> list[Frame]:
+def _burst(pulses: Pulses, edges: Floats, first: int, last: int) -> Pulses:
+    """A part of the pulses; ``edges`` are their edges, which are not added up again for each part."""
+    return Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+
+
+def _known_in(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     """The frames of known protocols in a burst that looks like something else."""
-    burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-    found = _looked_at_closely(burst, first, sheets, at_length=False)
+    found = _looked_at_closely(burst, offset, sheets, at_length=False)
     return [f for f in found if f.best is not None and f.best.known]
 
 
@@ -182,7 +185,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges, found = burst.edge_times_us, []
     for first, last in zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True):
-        piece = Pulses(d[first : last + 1], float(edges[first]), burst.carrier_hz)
+        piece = _burst(burst, edges, first, last)
         readings = read_frame(piece, sheets)
         if not reads_well(readings):
             return []
@@ -210,7 +213,7 @@ def _frame_of_sections(
         if at + count > len(bursts):
             continue
         first, last = bursts[at][0], bursts[at + count - 1][1]
-        burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+        burst = _burst(pulses, edges, first, last)
         several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
         long_enough = FEWEST_PULSES <= last - first + 1 <= MOST_PULSES
         readings = read_frame(burst, several) if long_enough else ()
@@ -237,11 +240,7 @@ def _with_repeats(
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
     """The frames after their repeats were asked, and the noise that is left."""
     longest = max((frame.last - frame.first for frame in frames), default=0)
-    strays = [
-        (a, b, Pulses(pulses.durations_us[a : b + 1], float(edges[a]), pulses.carrier_hz))
-        for a, b in noise
-        if 8 <= b - a <= longest + 8
-    ]
+    strays = [(a, b, _burst(pulses, edges, a, b)) for a, b in noise if 8 <= b - a <= longest + 8]
     mended, taken = agreed(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
 
