@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.casebook.values import bit_text
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
-from eager_tern.protocol.fields import Value, in_words
+from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
@@ -145,7 +145,7 @@ def describe_take(found: FileTake, with_noise: bool) -> list[str]:
 
 
 def _in_words(name: str, value: Value) -> str:
-    return f"{name} {value} (0x{value:02X})" if isinstance(value, int) and value >= 0 else f"{name} {in_words(value)}"
+    return f"{name} {value} ({marked(value)})" if isinstance(value, int) and value >= 0 else f"{name} {in_words(value)}"
 
 
 def _words(reading: Reading | None) -> str:

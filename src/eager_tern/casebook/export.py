@@ -14,7 +14,7 @@ from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
 from eager_tern.errors import InputError
-from eager_tern.protocol.fields import Value, in_words
+from eager_tern.protocol.fields import Value, marked
 from eager_tern.signal.values import Pulses
 
 SCHEMA = "eager-tern/keys/1"
@@ -114,7 +114,7 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
 
 
 def _numbers(key: ExportedKey) -> str:
-    return "".join(f", {name} {in_words(value)}" for name, value in key.fields.items())
+    return "".join(f", {name} {marked(value)}" for name, value in key.fields.items())
 
 
 def _comment(text: str) -> str:

@@ -18,7 +18,7 @@ from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import TernError
 from eager_tern.intake.files import read_file
 from eager_tern.intake.live import Listening
-from eager_tern.protocol.fields import in_words
+from eager_tern.protocol.fields import marked
 from eager_tern.protocol.loading import library
 
 SPEED = 4.0  # times faster than life
@@ -113,6 +113,6 @@ def _next_press(recorder: Recorder, listening: Listening, name: str) -> int:
 
 def _sentence(casebook: Casebook, press_id: int, name: str) -> str:
     press = casebook.press(press_id)
-    fields = ", ".join(f"{field} {in_words(value)}" for field, value in press.reading.fields.items())
+    fields = ", ".join(f"{field} {marked(value)}" for field, value in press.reading.fields.items())
     held = f", {press.repeats} repeats" if press.repeats else ""
     return f"{name}: {press.reading.protocol}, {fields}{held} (confidence {press.reading.confidence:.2f})"

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.desk.document import Document
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
-from eager_tern.protocol.fields import in_words
+from eager_tern.protocol.fields import marked
 from eager_tern.protocol.layout import BitGroup, bit_groups
 from eager_tern.protocol.reading import Reading
 
@@ -86,14 +86,14 @@ class Bits(QWidget):
         if group.value is None:
             return "part" if group.name else ""
         if not isinstance(group.value, int) or group.value < 0:
-            return in_words(group.value)
+            return marked(group.value)
         match self.base:
             case "decimal":
                 return str(group.value)
             case "binary":
                 return f"{group.value:b}"
             case _:
-                return f"0x{in_words(group.value, group.width)}"
+                return marked(group.value, group.width)
 
     # Painting
 

@@ -80,7 +80,9 @@ class Listening:
         """Read what is left, as if silence followed. Raises InputError where the disk still refuses what it refused."""
         heard = self.hear(np.empty(0)) if self._unsaved else Heard()
         rest = self._settled(self._read(self._waiting.size))
-        return Heard(heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids, revised=rest.revised)
+        return Heard(
+            heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids, revised=heard.revised or rest.revised
+        )
 
     def _settled(self, heard: Heard) -> Heard:
         """The hold is over: where its frames do not agree, they are read once more together."""
