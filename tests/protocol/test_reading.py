@@ -9,8 +9,9 @@ import pytest
 
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.loading import library
-from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.reading import read_frame, read_frames
 from eager_tern.protocol.take import read_edges, read_pulses
+from eager_tern.signal.bursts import split_bursts
 from eager_tern.signal.values import Edges, Pulses, pulses_from_signed
 from tests.handsets import ALL_PROTOCOLS, evening, lsb_first, nec, nec_frame, random_press, rc5, record, sony
 
@@ -157,3 +158,19 @@ def test_groups_cover_every_bit_in_order() -> None:
         assert values == reading.fields
     plain = bit_groups(replace(reading, sheet=None))
     assert [(g.first, g.last) for g in plain] == [(0, 7), (8, 11)]
+
+
+def test_frames_read_together_read_as_they_do_alone() -> None:
+    rng = np.random.default_rng(31)
+    frames = []
+    for protocol in ("nec", "rc5", "sirc12", "denon", "rc6", "async-serial"):
+        for _ in range(3):
+            signed = record(random_press(rng, protocol, 0)[0], rng, jitter_us=40.0, clock=rng.uniform(0.9, 1.1))
+            pulses = pulses_from_signed(np.array(signed))
+            frames += [pulses.part(first, last) for first, last in split_bursts(pulses)]
+    for pulses, together in zip(frames, read_frames(frames, library()), strict=True):
+        alone = read_frame(pulses, library())
+        assert [(r.protocol, r.bits.tolist(), r.fields) for r in together] == [
+            (r.protocol, r.bits.tolist(), r.fields) for r in alone
+        ]
+        assert [r.confidence for r in together] == pytest.approx([r.confidence for r in alone])

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.clock import alternating, edges_of, expected_durations, fit_clock, fit_clocks
 from eager_tern.linecode.clusters import split_in_two
 from eager_tern.linecode.values import Clock
 from eager_tern.signal.values import Floats
@@ -58,25 +60,40 @@ def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tup
     return places.astype(np.intp), clock
 
 
-def best_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> tuple[NDArray[np.intp], Clock] | None:
-    """Each edge's place in whole units, and the clock, of the given clocks and excesses (shape (m,) both) the best.
+@dataclass(frozen=True)
+class OnGrid:
+    """Frames whose edges lie on a grid of units; which of them do is told by ``fits``.
 
-    None where two edges fall on one place with all of them.
+    ``places`` has shape (frames, n + 1), in whole units from the first edge; the others have shape (frames,), in µs.
     """
-    times = np.concatenate(([0.0], np.cumsum(durations_us)))
-    exact = (times - excesses_us[:, None] * (np.arange(times.size) % 2)) / units_us[:, None]
+
+    fits: NDArray[np.bool_]
+    places: NDArray[np.intp]
+    units_us: Floats
+    excesses_us: Floats
+    rms_us: Floats
+
+
+def best_grids(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> OnGrid:
+    """Each edge's place and the clock, by the best of several clocks for each frame.
+
+    ``durations_us`` has shape (frames, n), ``units_us`` (NaN: none) and ``excesses_us`` (frames, clocks). A frame does
+    not fit where two of its edges fall on one place with every clock.
+    """
+    times = edges_of(durations_us)[:, None]
+    exact = (times - excesses_us[..., None] * (np.arange(times.shape[2]) % 2)) / units_us[..., None]
     # The first edge has jitter of its own: the ruler may begin a little before or behind it.
-    turn = np.exp(2j * np.pi * exact).mean(axis=1)
-    exact -= np.angle(turn)[:, None] / (2 * np.pi)
+    exact -= np.angle(np.exp(2j * np.pi * exact).mean(axis=2))[..., None] / (2 * np.pi)
     places = np.rint(exact)
-    misfit = ((exact - places) ** 2).mean(axis=1)
-    misfit[(np.diff(places, axis=1) < 1).any(axis=1)] = np.inf
-    best = int(np.argmin(misfit))
-    if not np.isfinite(misfit[best]):
-        return None
-    row = places[best] - places[best, 0]
-    clock = fit_clock(durations_us, np.diff(row))
-    return (row.astype(np.intp), clock) if clock.unit_us > 0 else None
+    misfit = ((exact - places) ** 2).mean(axis=2)
+    misfit[~(np.diff(places, axis=2) >= 1).all(axis=2)] = np.inf
+    best = misfit.argmin(axis=1)
+    frames = np.arange(best.size)
+    fits = np.isfinite(misfit[frames, best])
+    rows = np.where(fits[:, None], places[frames, best], np.arange(times.shape[2]))
+    rows -= rows[:, :1]
+    units, excesses, rms = fit_clocks(durations_us, np.diff(rows, axis=1))
+    return OnGrid(fits & (units > 0), rows.astype(np.intp), units, excesses, rms)
 
 
 def grid_expected(clock: Clock, places: NDArray[np.intp]) -> Floats:

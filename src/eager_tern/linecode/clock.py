@@ -21,31 +21,46 @@ NO_EXCESS_WEIGHT = 0.25
 
 
 def fit_clock(durations_us: Floats, units: Floats) -> Clock:
-    """Unit and excess by least squares, for pulses of known lengths (``units``; NaN: not known).
+    """Unit and excess of one frame, as ``fit_clocks`` finds them; both arguments have shape (n,)."""
+    unit, excess, rms = fit_clocks(durations_us[None], units[None])
+    return Clock(float(unit[0]), float(excess[0]), float(rms[0]))
 
-    Edges err independently of each other, so the places of the edges are fitted: edge j lies at
+
+def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Floats]:
+    """Units, excesses and rms residuals by least squares, shape (frames,) each, all in µs.
+
+    Both arguments have shape (frames, n); ``units`` are the pulses' known lengths (NaN: not known, in the same places
+    in every frame). Edges err independently of each other, so the places of the edges are fitted: edge j lies at
     offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length everything begins anew, so
     there the durations are fitted instead. A small weight holds the excess near zero where few pulses tell it. Raises
     ValueError where no length is known.
     """
-    known = ~np.isnan(units)
+    known = ~np.isnan(units[0])
     if not known.any():
         raise ValueError("no pulse of known length")
+    signs = alternating(known.size)
     if known.all():
-        places = np.concatenate(([0.0], np.cumsum(units)))
-        times = np.concatenate(([0.0], np.cumsum(durations_us)))
-        ends = MARK_ENDS[: times.size] if times.size <= MARK_ENDS.size else np.resize(MARK_ENDS, times.size)
-        unit, excess = _two_slopes(places - places.sum() / places.size, ends - ends.sum() / ends.size, times)
+        places, times = edges_of(units), edges_of(durations_us)
+        ends = MARK_ENDS[: known.size + 1] if known.size < MARK_ENDS.size else np.resize(MARK_ENDS, known.size + 1)
+        unit, excess = _two_slopes(places - places.mean(axis=1, keepdims=True), ends - ends.mean(), times)
     else:
-        unit, excess = _two_slopes(units[known], alternating(units.size)[known], durations_us[known])
-    rest = durations_us[known] - unit * units[known] - excess * alternating(units.size)[known]
-    return Clock(unit, excess, float(np.sqrt(rest @ rest / rest.size)))
+        units, durations_us, signs = units[:, known], durations_us[:, known], signs[known]
+        unit, excess = _two_slopes(units, signs, durations_us)
+    rest = durations_us - unit[:, None] * units - excess[:, None] * signs
+    return unit, excess, np.sqrt(np.einsum("ij,ij->i", rest, rest) / rest.shape[1])
 
 
-def _two_slopes(k: Floats, s: Floats, y: Floats) -> tuple[float, float]:
-    """Least squares of y = a·k + b·s, b held near zero."""
-    kk, ks, ss = float(k @ k), float(k @ s), float(s @ s) + NO_EXCESS_WEIGHT
-    ky, sy = float(k @ y), float(s @ y)
+def edges_of(durations: Floats) -> Floats:
+    """The edges between pulses, the first at 0: shape (frames, n) to (frames, n + 1)."""
+    edges = np.zeros((durations.shape[0], durations.shape[1] + 1))
+    np.cumsum(durations, axis=1, out=edges[:, 1:])
+    return edges
+
+
+def _two_slopes(k: Floats, s: Floats, y: Floats) -> tuple[Floats, Floats]:
+    """Least squares of y = a·k + b·s in every row, b held near zero. ``s`` is the same for all, shape (n,)."""
+    kk, ks, ss = np.einsum("ij,ij->i", k, k), k @ s, float(s @ s) + NO_EXCESS_WEIGHT
+    ky, sy = np.einsum("ij,ij->i", k, y), y @ s
     determinant = kk * ss - ks * ks
     return (ky * ss - sy * ks) / determinant, (sy * kk - ky * ks) / determinant
 

@@ -56,9 +56,10 @@ def _two_lengths(
     centres = 2 + int(depends) + int(code == "pulse-width") + 1
     expected = expected_durations(clock, pulse_units)
     # On the ruler the places of the edges tell; lengths that are no whole units are judged by their own centres.
-    on_ruler = timing_score((durations - expected)[leader:])
-    score = max(on_ruler, gaussian_score(np.concatenate((mark_rest, space_rest)))) - carrying.size * LN2
-    score += any_pulse_score(durations[:leader]) - parameter_cost(centres, durations.size)
+    on_ruler = float(timing_score((durations - expected)[leader:]))
+    on_centres = float(gaussian_score(np.concatenate((mark_rest, space_rest))))
+    score = max(on_ruler, on_centres) - carrying.size * LN2
+    score += float(any_pulse_score(durations[:leader])) - parameter_cost(centres, durations.size)
     edges = np.concatenate(([0.0], np.cumsum(durations)))
     starts = edges[leader::2][: carrying.size]
     ends = np.minimum(np.arange(leader, leader + 2 * carrying.size, 2) + 2, durations.size)
@@ -152,8 +153,8 @@ def biphase(durations_us: Floats, leader: int) -> LineReading | None:
         return None
     expected = np.full(durations_us.size, np.nan)
     expected[leader:] = grid_expected(clock, places)
-    score = timing_score(data - expected[leader:]) - bits.size * LN2
-    score += any_pulse_score(durations_us[:leader]) - parameter_cost(3, durations_us.size)
+    score = float(timing_score(data - expected[leader:])) - bits.size * LN2
+    score += float(any_pulse_score(durations_us[:leader])) - parameter_cost(3, durations_us.size)
     start = float(durations_us[:leader].sum())
     spans = start + clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
     return LineReading("biphase", clock, bits, spans, expected, leader, score)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 
 import numpy as np
@@ -17,47 +18,51 @@ ANY_MEDIAN_US = 800.0
 ANY_SIGMA = 1.2
 
 
-def gaussian_score(residuals_us: Floats) -> float:
-    """Log likelihood of residuals whose spread is estimated from themselves, with a prior (natural log, per µs)."""
-    n = residuals_us.size
-    if n == 0:
-        return 0.0
-    variance = (float(residuals_us @ residuals_us) + PRIOR_WEIGHT * PRIOR_SIGMA_US**2) / (n + PRIOR_WEIGHT)
-    rest = float(residuals_us @ residuals_us) / variance
-    return -0.5 * float(n * np.log(2 * np.pi * variance) + rest)
+def gaussian_score(residuals_us: Floats) -> Floats:
+    """Log likelihood of each row's residuals (µs), whose spread is estimated from themselves, with a prior.
 
-
-def timing_score(residuals_us: Floats) -> float:
-    """Log likelihood of the residuals of pulses in a row (NaN: a pulse of unknown length), shape (n,).
-
-    Edges err independently of each other, so that the places of the edges lie closer than the durations do: n pulses
-    between n + 1 edges with a variance of v each, wherever the row begins, have the density
-    (2πv)^(−n/2) · (n + 1)^(−½) · exp(−Σ(e − ē)² / 2v). A clock that loses a little with each pulse is better described
-    by the durations; whichever is better counts.
+    Shape (..., n) to (...); natural logarithm.
     """
-    known = ~np.isnan(residuals_us)
-    durations = gaussian_score(residuals_us[known])
-    n = int(np.count_nonzero(known))
+    n = residuals_us.shape[-1]
+    squares = np.einsum("...i,...i", residuals_us, residuals_us)
+    variance = (squares + PRIOR_WEIGHT * PRIOR_SIGMA_US**2) / (n + PRIOR_WEIGHT)
+    score: Floats = -0.5 * (n * np.log(2 * np.pi * variance) + squares / variance)
+    return score
+
+
+def timing_score(residuals_us: Floats) -> Floats:
+    """Log likelihood of the residuals of pulses in a row, shape (..., n) to (...).
+
+    NaN is a pulse of unknown length, the same one in every row. Edges err independently of each other, so that the
+    places of the edges lie closer than the durations do: n pulses between n + 1 edges with a variance of v each,
+    wherever the row begins, have the density (2πv)^(−n/2) · (n + 1)^(−½) · exp(−Σ(e − ē)² / 2v). A clock that loses a
+    little with each pulse is better described by the durations; whichever is better counts.
+    """
+    unknown = np.isnan(residuals_us.reshape(-1, residuals_us.shape[-1])[0])
+    n = int(np.count_nonzero(~unknown))
+    durations = gaussian_score(residuals_us[..., ~unknown])
     if n == 0:
         return durations
-    squares = rows = 0.0
-    bounds = [-1, *np.flatnonzero(~known).tolist(), residuals_us.size]
+    squares, rows = np.zeros(residuals_us.shape[:-1]), 0.0
+    bounds = [-1, *np.flatnonzero(unknown).tolist(), unknown.size]
     for first, last in pairwise(bounds):
-        row = residuals_us[first + 1 : last]
-        if row.size:
-            places = np.concatenate(([0.0], np.cumsum(row)))
-            squares += float(places @ places) - float(places.sum()) ** 2 / places.size
-            rows += float(np.log(places.size))
+        if last - first > 1:
+            places = np.cumsum(residuals_us[..., first + 1 : last], axis=-1)  # from the row's first edge, at 0
+            count = last - first
+            squares += np.einsum("...i,...i", places, places) - places.sum(axis=-1) ** 2 / count
+            rows += float(np.log(count))
     variance = (squares + PRIOR_WEIGHT * PRIOR_SIGMA_US**2 / 2) / (n + PRIOR_WEIGHT)
-    edges = -0.5 * (n * float(np.log(2 * np.pi * variance)) + squares / variance + rows)
-    return max(durations, edges)
+    edges = -0.5 * (n * np.log(2 * np.pi * variance) + squares / variance + rows)
+    best: Floats = np.maximum(durations, edges)
+    return best
 
 
-def any_pulse_score(durations_us: Floats) -> float:
-    """Log likelihood of durations that could be anything."""
+def any_pulse_score(durations_us: Floats) -> Floats:
+    """Log likelihood of durations that could be anything, shape (..., n) to (...)."""
     log_d = np.log(np.maximum(durations_us, 1.0))
     z = (log_d - np.log(ANY_MEDIAN_US)) / ANY_SIGMA
-    return float(np.sum(-log_d - np.log(ANY_SIGMA * np.sqrt(2 * np.pi)) - 0.5 * z * z))
+    score: Floats = np.sum(-log_d - np.log(ANY_SIGMA * np.sqrt(2 * np.pi)) - 0.5 * z * z, axis=-1)
+    return score
 
 
 def noise_score(durations_us: Floats) -> float:
@@ -68,7 +73,7 @@ def noise_score(durations_us: Floats) -> float:
     score = 0.0
     for part in (durations_us[0::2], durations_us[1::2]):
         if part.size < 2:
-            score += any_pulse_score(part)
+            score += float(any_pulse_score(part))
             continue
         log_d = np.log(np.maximum(part, 1.0))
         variance = (float(np.var(log_d)) * part.size + PRIOR_WEIGHT * 0.05**2) / (part.size + PRIOR_WEIGHT)
@@ -86,5 +91,7 @@ def probabilities(scores: list[float]) -> list[float]:
     """Scores to probabilities that add up to one."""
     if not scores:
         return []
-    weights = np.exp(np.asarray(scores) - max(scores))
-    return [float(w) for w in weights / weights.sum()]
+    most = max(scores)
+    weights = [math.exp(score - most) for score in scores]
+    whole = sum(weights)
+    return [weight / whole for weight in weights]

@@ -132,7 +132,7 @@ def async_serial(durations_us: Floats) -> LineReading | None:
                 if read is None or read.bits.size < FEWEST_CHARACTERS * data:
                     continue
                 idle = np.isnan(placed.expected_us)
-                score = timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle])
+                score = float(timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle]))
                 score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - weight
                 if best is None or score > best.score:
                     best = LineReading(

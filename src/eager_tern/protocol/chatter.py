@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from eager_tern.linecode.regular import Stretch, regular_stretches
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading, read_frame
+from eager_tern.protocol.reading import Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
 from eager_tern.signal.values import Pulses
@@ -45,18 +46,22 @@ def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence
     """A whole frame of a sheet that begins and ends where the stretch does, give or take two pairs."""
     best: tuple[tuple[int, float], Frame] | None = None
     pairs = (stretch.last - stretch.first) // 2 + 1
-    for size, fitting in _by_size(sheets).items():
+    for size, fitting in _by_size(tuple(sheets)).items():
         if not pairs - REACH_PAIRS <= (size + 1) // 2 <= pairs + 2 * REACH_PAIRS:
             continue
         first = max(0, stretch.first - 2 * REACH_PAIRS)
-        for at in range(first, min(stretch.last + 2 * REACH_PAIRS, pulses.durations_us.size) - size + 2, 2):
-            if at + size > pulses.durations_us.size:
-                break
-            durations = pulses.durations_us[at : at + size]
-            if not any(match.clock.rms_us < STEADY * match.clock.unit_us for match in match_sheets(durations, fitting)):
-                continue
-            part = Pulses(durations, float(edges[at]), pulses.carrier_hz)
-            readings = tuple(r for r in read_frame(part, fitting) if r.known)
+        end = min(stretch.last + 2 * REACH_PAIRS + 2, pulses.durations_us.size)
+        if end - first < size:
+            continue
+        windows = np.lib.stride_tricks.sliding_window_view(pulses.durations_us[first:end], size)[::2]
+        steady = [
+            first + 2 * at
+            for at, matches in enumerate(match_sheets(windows, fitting))
+            if any(match.clock.rms_us < STEADY * match.clock.unit_us for match in matches)
+        ]
+        parts = [Pulses(pulses.durations_us[at : at + size], float(edges[at]), pulses.carrier_hz) for at in steady]
+        for at, part, found in zip(steady, parts, read_frames(parts, fitting), strict=True):
+            readings = tuple(r for r in found if r.known)
             if not readings or not _steady(readings[0]) or not readings[0].checks_hold:
                 continue
             rank = (size, -readings[0].clock.rms_us)
@@ -65,7 +70,8 @@ def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence
     return best[1] if best is not None else None
 
 
-def _by_size(sheets: Sequence[Sheet]) -> dict[int, list[Sheet]]:
+@lru_cache(maxsize=16)
+def _by_size(sheets: tuple[Sheet, ...]) -> dict[int, list[Sheet]]:
     sizes: dict[int, list[Sheet]] = {}
     for sheet in sheets:
         if is_paired(sheet):

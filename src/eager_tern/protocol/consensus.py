@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -12,7 +13,7 @@ from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
-from eager_tern.protocol.reading import Reading, field_values, read_frame
+from eager_tern.protocol.reading import Reading, field_values, read_frames
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
@@ -73,7 +74,8 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
     with_bits = [f for f in frames if f.best is not None and f.best.bits.size]
     if not with_bits:
         return None
-    return max(with_bits, key=lambda f: (_trust(f), _supporters(f, with_bits), -_best(f).clock.rms_us))
+    said = Counter(_best(f).bits.tobytes() for f in with_bits)
+    return max(with_bits, key=lambda f: (_trust(f), said[_best(f).bits.tobytes()], -_best(f).clock.rms_us))
 
 
 def _best(frame: Frame) -> Reading:
@@ -154,8 +156,9 @@ def _repeat_with_a_stray(model: Frame, first: int, last: int, pulses: Pulses) ->
     best = _best(model)
     if best.sheet is None:
         return None
-    for without in without_one_short(pulses):
-        for reading in read_frame(without, (best.sheet,)):
+    tried = list(without_one_short(pulses))
+    for without, readings in zip(tried, read_frames(tried, (best.sheet,)), strict=True):
+        for reading in readings:
             if reading.protocol == best.protocol and np.array_equal(reading.meant, best.meant):
                 return Frame(first, last, pulses, (reading,), LEFT_OUT, without)
     return None

@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.linecode.identify import CLEAN
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.reading import Reading, read_frame
+from eager_tern.protocol.reading import Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.signal.evidence import LineEvidence
@@ -65,10 +65,10 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst without one of its shortest pulses, if checks of many bits then hold."""
     best: Mended | None = None
-    for without in without_one_short(pulses):
-        if not match_sheets(without.durations_us, sheets):
-            continue
-        readings = read_frame(without, sheets)
+    tried = list(without_one_short(pulses))
+    fitting = match_sheets(np.array([without.durations_us for without in tried]), sheets)
+    tried = [without for without, found in zip(tried, fitting, strict=True) if found]
+    for without, readings in zip(tried, read_frames(tried, sheets), strict=True):
         if not readings or not reads_well(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
             continue
         if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:

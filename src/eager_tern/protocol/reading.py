@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from eager_tern.linecode.identify import identify
-from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
+from eager_tern.linecode.likelihood import any_pulse_score, probabilities
 from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, LineReading
 from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
@@ -73,16 +73,33 @@ def read_frame(pulses: Pulses, sheets: Sequence[Sheet]) -> tuple[Reading, ...]:
 
     Where no sheet fits closely, what the frame alone says of its line code stands among them as "unknown".
     """
-    d = pulses.durations_us
-    scored = [(_score(d, match), match) for match in match_sheets(d, sheets)]
-    scores = [score for score, _ in scored]
-    lines = () if any(_fits_closely(match) for _, match in scored) else identify(pulses)
+    return read_frames([pulses], sheets)[0]
+
+
+def read_frames(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
+    """The readings of several frames: those with as many pulses have the sheets laid on them together."""
+    readings: list[tuple[Reading, ...]] = [() for _ in frames]
+    sizes: dict[int, list[int]] = {}
+    for at, frame in enumerate(frames):
+        sizes.setdefault(frame.durations_us.size, []).append(at)
+    for alike in sizes.values():
+        durations = np.array([frames[at].durations_us for at in alike])
+        noise = any_pulse_score(durations) + NOISE_HEAD_START
+        for at, found, score in zip(alike, match_sheets(durations, sheets), noise.tolist(), strict=True):
+            readings[at] = _weighed(frames[at], found, score)
+    return readings
+
+
+def _weighed(pulses: Pulses, matches: Sequence[Match], noise: float) -> tuple[Reading, ...]:
+    """What the sheets say of a frame, against its line code alone and against noise (log probability)."""
+    scores = [_score(match) for match in matches]
+    lines = () if any(_fits_closely(match) for match in matches) else identify(pulses)
     scores += [line.score + (SERIAL_PRIOR if line.code == SERIAL else UNKNOWN_PRIOR) for line in lines[:1]]
-    scores.append(any_pulse_score(d) + NOISE_HEAD_START)
+    scores.append(noise)
     chances = probabilities(scores)
     if chances[-1] > 0.5:
         return ()
-    readings = [_reading_of_match(match, chance) for (_, match), chance in zip(scored, chances, strict=False)]
+    readings = [_reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
     readings += [_reading_of_line(line, chances[-2]) for line in lines[:1]]
     return tuple(sorted(readings, key=lambda r: -r.confidence))
 
@@ -124,12 +141,9 @@ def _fits_closely(match: Match) -> bool:
     )
 
 
-def _score(d: Floats, match: Match) -> float:
+def _score(match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
-    known = ~np.isnan(match.expected_us)
-    score = timing_score(d - match.expected_us) - parameter_cost(2, d.size)
-    if not known.all():
-        score += any_pulse_score(d[~known])
+    score = match.timing
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
@@ -153,7 +167,7 @@ def _score(d: Floats, match: Match) -> float:
 def _reading_of_match(match: Match, chance: float) -> Reading:
     sheet, bits = match.sheet, match.meant
     results = match.results
-    confidence = chance * float(np.prod([0.3 for r in results if not r.ok]))
+    confidence = chance * 0.3 ** sum(not r.ok for r in results)
     return Reading(
         protocol=sheet.id,
         confidence=min(confidence, 0.999),

@@ -21,7 +21,7 @@ from eager_tern.protocol.damaged import (
     reads_well,
 )
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
-from eager_tern.protocol.reading import SERIAL, read_frame
+from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import with_sections
 from eager_tern.signal.bursts import GapSettings, split_bursts
@@ -39,7 +39,7 @@ FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
-STEP_PULSES = 2000  # what is read in one go, if presses end there
+STEP_PULSES = 10_000  # what is read in one go, if presses end there
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
 
@@ -104,32 +104,25 @@ def read_bursts(
     frames: list[Frame] = []
     noise: list[tuple[int, int]] = []
     edges = pulses.edge_times_us
-    bursts = split_bursts(pulses, gaps)
     looks, unknown_looks = LOOKS, UNKNOWN_LOOKS
     by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
-    at = 0
-    while at < len(bursts):
-        frame, count = _frame_of_sections(pulses, edges, bursts, at, sheets)
-        first, last = bursts[at][0], bursts[at + count - 1][1]
+    for first, last, readings in _read_as_they_are(pulses, edges, split_bursts(pulses, gaps), sheets):
         burst = _burst(pulses, edges, first, last)
-        unknown = frame is not None and frame.best is not None and not frame.best.known
-        rest_of_frame = cut and at == 0
+        frame = Frame(first, last, burst, readings) if readings else None
+        best = readings[0] if readings else None
+        unknown = best is not None and not best.known
+        rest_of_frame = cut and first == 0
         suspicious = unknown and (rest_of_frame or has_glitches(burst.durations_us))
-        # Characters can be seen in a code of fixed periods with chatter before it, too.
-        serial = frame is not None and frame.best is not None and frame.best.protocol == SERIAL
         if unknown and not suspicious and unknown_looks:
             unknown_looks -= 1
-            instead = [] if by_hand else _parted(burst, first, sheets)
-            if not instead and (mended := leave_out_one(burst, sheets)) is not None:
-                instead = [_mended_frame(burst, first, mended)]
-            if instead:
+            if instead := _known_after_all(burst, first, sheets, by_hand):
                 frames += instead
-                at += count
                 continue
-        if serial and (known := _known_in(burst, first, sheets)):
+        # Characters can be seen in a code of fixed periods with chatter before it, too.
+        if best is not None and best.protocol == SERIAL and (known := _known_in(burst, first, sheets)):
             frames += known
             noise += _between_frames(first, last, known)
-        elif frame is not None and reads_well(frame.readings) and not suspicious:
+        elif frame is not None and reads_well(readings) and not suspicious:
             frames.append(frame)
         else:
             found = [] if by_hand else _parted(burst, first, sheets)
@@ -141,8 +134,46 @@ def read_bursts(
                 found = [f for f in found if f.best is not None and f.best.known]
             frames += found
             noise += _between_frames(first, last, found)
-        at += count
     return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
+
+
+def _read_as_they_are(
+    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: Sequence[Sheet]
+) -> list[tuple[int, int, tuple[Reading, ...]]]:
+    """First and last mark of each burst, or of each row of bursts that a sheet describes as one frame; its readings."""
+    found: list[tuple[int, int, tuple[Reading, ...]]] = []
+    left = list(range(len(bursts)))
+    for count, fitting in _sheets_of_sections(tuple(sheets)).items():
+        rows = [at for at in left if at + count <= len(bursts)]
+        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in rows]
+        tried = [i for i, (first, last) in enumerate(spans) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
+        read = dict(zip(tried, read_frames([_burst(pulses, edges, *spans[i]) for i in tried], fitting), strict=True))
+        taken: set[int] = set()
+        for i, at in enumerate(rows):
+            readings = read.get(i, ())
+            whole = bool(readings) and readings[0].known and taken.isdisjoint(range(at, at + count))
+            if count == 1 or (whole and set(range(at, at + count)) <= set(left)):
+                taken.update(range(at, at + count))
+                found.append((*spans[i], readings))
+        left = [at for at in left if at not in taken]
+    return sorted(found, key=lambda each: each[0])
+
+
+@lru_cache(maxsize=64)
+def _sheets_of_sections(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]]:
+    """By how many bursts a frame may have, most first: the sheets with such frames; every sheet for those in one."""
+    return {
+        count: tuple(s for s in sheets if count == 1 or any(kind.section_count == count for kind in s.frames))
+        for count in section_counts(sheets)
+    }
+
+
+def _known_after_all(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> list[Frame]:
+    """Known frames in a burst that reads as an unknown one: several after a short rest, or one with a stray pulse."""
+    if not by_hand and (several := _parted(burst, offset, sheets)):
+        return several
+    mended = leave_out_one(burst, sheets)
+    return [_mended_frame(burst, offset, mended)] if mended is not None else []
 
 
 def _burst(pulses: Pulses, edges: Floats, first: int, last: int) -> Pulses:
@@ -183,14 +214,16 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     if groups[-1].centre_us < max(SHORTEST_REST_US, REST_IN_SPACES * groups[-2].centre_us):
         return []
     rests = 2 * np.flatnonzero(spaces > bound) + 1
-    edges, found = burst.edge_times_us, []
-    for first, last in zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True):
-        piece = _burst(burst, edges, first, last)
-        readings = read_frame(piece, sheets)
-        if not reads_well(readings):
-            return []
-        found.append(Frame(first + offset, last + offset, piece, readings))
-    return found
+    edges = burst.edge_times_us
+    spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
+    pieces = [_burst(burst, edges, first, last) for first, last in spans]
+    read = read_frames(pieces, sheets)
+    if not all(reads_well(readings) for readings in read):
+        return []
+    return [
+        Frame(first + offset, last + offset, piece, readings)
+        for (first, last), piece, readings in zip(spans, pieces, read, strict=True)
+    ]
 
 
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
@@ -203,23 +236,6 @@ def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) ->
     if not reads_well(readings) and (mended := mend(burst, sheets)) is not None:
         return Frame(first, last, burst, mended.readings, mended.how, mended.pulses)
     return Frame(first, last, burst, readings)
-
-
-def _frame_of_sections(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], at: int, sheets: Sequence[Sheet]
-) -> tuple[Frame | None, int]:
-    """The frame that begins with a burst, and how many bursts it takes."""
-    for count in section_counts(sheets):
-        if at + count > len(bursts):
-            continue
-        first, last = bursts[at][0], bursts[at + count - 1][1]
-        burst = _burst(pulses, edges, first, last)
-        several = [s for s in sheets if any(k.section_count == count for k in s.frames)] if count > 1 else sheets
-        long_enough = FEWEST_PULSES <= last - first + 1 <= MOST_PULSES
-        readings = read_frame(burst, several) if long_enough else ()
-        if readings and (count == 1 or readings[0].known):
-            return Frame(first, last, burst, readings), count
-    return None, 1
 
 
 def _mended_frame(burst: Pulses, offset: int, mended: Mended) -> Frame:
@@ -247,11 +263,6 @@ def _with_repeats(
 
 def section_counts(sheets: Sequence[Sheet]) -> list[int]:
     """How many bursts a frame of the sheets may have, most first."""
-    return _section_counts(tuple(sheets))
-
-
-@lru_cache(maxsize=64)
-def _section_counts(sheets: tuple[Sheet, ...]) -> list[int]:
     return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
 
 

@@ -1,0 +1,95 @@
+"""Laying frames of a code whose symbols join into one another: edges on a grid of units, then symbol by symbol."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.biphase import best_grids
+from eager_tern.linecode.clock import alternating
+from eager_tern.protocol.glance import run_and_total, symbol_width
+from eager_tern.protocol.laid import Laid, nothing_laid
+from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.tolerance import largest_excess
+from eager_tern.signal.values import Floats
+
+EXCESS_STEPS = 15
+
+
+def lay_on_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
+    """The sheet's frame laid on those of the frames (durations of shape (frames, pulses)) that say its symbols."""
+    total = round(run_and_total(sheet, kind)[1])
+    if d.shape[1] > total:
+        return nothing_laid(d)
+    # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.
+    most = float(largest_excess(sheet.unit_us)) * sheet.unit_us
+    excesses, seen = (a.ravel() for a in np.meshgrid(np.linspace(-most, most, EXCESS_STEPS), total - np.arange(3.0)))
+    units = (d.sum(axis=1, keepdims=True) - excesses) / seen
+    units[np.abs(units / sheet.unit_us - 1) > sheet.tolerance] = np.nan
+    on_grid = best_grids(d, units, np.broadcast_to(excesses, units.shape))
+    rows, bits, leads = _said(on_grid.places, total, sheet, kind)
+    fits = on_grid.fits[rows]
+    rows, bits, leads = rows[fits], bits[fits], leads[fits]
+    clock = on_grid.units_us[rows], on_grid.excesses_us[rows], on_grid.rms_us[rows]
+    lengths = np.diff(on_grid.places[rows], axis=1)
+    expected = clock[0][:, None] * lengths + clock[1][:, None] * alternating(d.shape[1])
+    spans = (_spans(sheet, kind) - leads[:, None, None]) * clock[0][:, None, None]
+    return Laid(rows, *clock, bits, spans, expected)
+
+
+def _said(
+    places: NDArray[np.intp], total: int, sheet: Sheet, kind: FrameKind
+) -> tuple[NDArray[np.intp], NDArray[np.uint8], NDArray[np.intp]]:
+    """Which frames (edges at ``places``, shape (frames, edges)) say symbols, their bits, and how many units each begins
+    before its first edge: it may begin with a half bit of space, which cannot be seen."""
+    found, bits, leads = [], [], []
+    left = np.arange(len(places))
+    for lead in (0, 1):
+        length = lead + places[left, -1]
+        fitting = left[(total - 2 <= length) & (length <= total)]
+        # A unit is a mark where the edges before it are odd in number.
+        before = places[fitting, :, None] + lead <= np.arange(total)
+        said, read = _bits_of_chips(before.sum(axis=1) % 2 == 1, sheet, kind)
+        found.append(fitting[said])
+        bits.append(read[said])
+        leads.append(np.full(found[-1].size, lead))
+        left = np.setdiff1d(left, found[-1])
+    return np.concatenate(found), np.concatenate(bits), np.concatenate(leads)
+
+
+def _chips(symbol: tuple[float, ...], stretch: int) -> NDArray[np.bool_]:
+    return np.repeat(np.sign(symbol) > 0, [round(abs(p)) * stretch for p in symbol])
+
+
+def _bits_of_chips(
+    chips: NDArray[np.bool_], sheet: Sheet, kind: FrameKind
+) -> tuple[NDArray[np.bool_], NDArray[np.uint8]]:
+    """Which frames say nothing but the sheet's symbols, and their bits; unit by unit, shape (frames, units)."""
+    at = 0
+    said = np.ones(len(chips), np.bool_)
+    found = []
+    for part in kind.parts:
+        if part.pulses is not None:
+            fixed = _chips(part.pulses, 1)
+            said &= (chips[:, at : at + fixed.size] == fixed).all(axis=1)
+            at += fixed.size
+        elif part.bits:
+            zero, one = (_chips(symbol, part.stretch) for symbol in sheet.alphabet)
+            rows = chips[:, at : at + part.bits * one.size].reshape(-1, part.bits, one.size)
+            ones, zeros = (rows == one).all(axis=2), (rows == zero).all(axis=2)
+            said &= (ones | zeros).all(axis=1)
+            found.append(ones.astype(np.uint8))
+            at += part.bits * one.size
+    return said, np.concatenate(found, axis=1)
+
+
+def _spans(sheet: Sheet, kind: FrameKind) -> Floats:
+    """Where the bits stand, in units from the frame's beginning, shape (bits, 2)."""
+    at, spans = 0, []
+    for part in kind.parts:
+        if part.pulses is not None:
+            at += round(sum(abs(p) for p in part.pulses))
+        for _ in range(part.bits or 0):
+            spans.append((at, at + symbol_width(sheet) * part.stretch))
+            at += symbol_width(sheet) * part.stretch
+    return np.array(spans, dtype=np.float64).reshape(-1, 2)

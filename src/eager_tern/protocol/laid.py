@@ -1,0 +1,34 @@
+"""What laying a kind of frame on measured ones gives, for all of them at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.values import Floats
+
+
+@dataclass(frozen=True)
+class Laid:
+    """``rows`` are the frames it could be laid on; everything else has one entry for each of them.
+
+    ``units_us``, ``excesses_us`` and ``rms_us`` have shape (rows,), ``bits`` (as sent) (rows, bits), ``bit_spans_us``
+    (rows, bits, 2), ``expected_us`` (rows, pulses).
+    """
+
+    rows: NDArray[np.intp]
+    units_us: Floats
+    excesses_us: Floats
+    rms_us: Floats
+    bits: NDArray[np.uint8]
+    bit_spans_us: Floats
+    expected_us: Floats
+
+
+def nothing_laid(durations_us: Floats) -> Laid:
+    """Where a frame fits none of the measured ones, which have shape (frames, pulses)."""
+    none = np.empty(0)
+    spans = np.empty((0, 0, 2))
+    return Laid(none.astype(np.intp), none, none, none, spans[..., 0].astype(np.uint8), spans, durations_us[:0])
