@@ -106,3 +106,24 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
     assert "unit_us = 600.0" in window.sheet.text.toPlainText()
     assert window.tabs.tabText(window.tabs.currentIndex()) == "Sheet"
+
+
+def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtbot: QtBot) -> None:
+    document, leaf = window.document, window.timing
+    window.show_leaf("Timing")
+    press = document.shown_presses()[0]
+    document.select((press.id,))
+    assert leaf.by_hand.code.currentText() == "pulse distance"
+    assert leaf.by_hand.leader.value() == 2
+    leaf.by_hand.meaning.setFocus()
+    qtbot.keyClick(leaf.by_hand.meaning, Qt.Key.Key_Down)
+    turned = document.shown_presses()[0].reading
+    assert turned.protocol == "by-hand"
+    assert [int(bit) for bit in turned.bits] == [1 - int(bit) for bit in press.reading.bits]
+    leaf.by_hand.leader.setValue(4)
+    assert len(document.shown_presses()[0].reading.bits) == 31
+    qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    assert document.shown_presses()[0].reading.bits == press.reading.bits
+    assert document.shown_presses()[0].reading.protocol == "nec"
+    document.undo()
+    assert document.shown_presses()[0].reading.protocol == "by-hand"

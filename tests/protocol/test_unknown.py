@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from eager_tern.protocol.describing import describe
+from eager_tern.protocol.describing import Assumed, assumed_by, describe
 from eager_tern.protocol.loading import library, parse_sheet
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import distance_frame, record
+from tests.handsets import distance_frame, nec, record
 
 
 def long_frame(
@@ -69,3 +71,48 @@ def test_a_sheet_begun_from_the_evidence_reads_what_it_was_begun_from(
 
 def test_nothing_is_described_where_nothing_is_clear() -> None:
     assert describe([], "x") is None
+
+
+@pytest.mark.parametrize("kind", ["distance", "duty"])
+def test_what_is_unclear_in_a_take_is_read_as_the_clear_frames_are(rng: np.random.Generator, kind: str) -> None:
+    right = total = 0
+    for _ in range(6):
+        unit, base = float(rng.uniform(380, 620)), rng.integers(0, 2, 28)
+        signed, sent = [-3e5], []
+        for _ in range(8):
+            bits = np.concatenate((base[:20], rng.integers(0, 2, 8))).tolist()
+            if kind == "distance":
+                frame = distance_frame([8 * unit, -4 * unit], unit, (1, 3), bits)
+            else:
+                frame = [u for bit in bits for u in ((3 * unit, -unit) if bit else (unit, -3 * unit))][:-1]
+            signed += [*frame, -2e5]
+            sent.append(bits)
+        take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=45, excess_us=80)), library())
+        read_bits = [f.best.bits.tolist() for f in take.frames if f.best is not None]
+        total += len(sent)
+        right += sum(bits in read_bits for bits in sent)
+    assert right >= 0.9 * total
+
+
+def test_what_is_said_by_hand_holds_against_whatever_else_fits(rng: np.random.Generator) -> None:
+    take = read([-3e5, *nec(0x5B, 0x16)], rng)
+    found = take.presses[0].lead.best
+    assert found is not None
+    assert found.sheet is not None
+    said = replace(assumed_by(found.sheet), turned=True, highest_first=True, tolerance=0.3)
+    text = describe(take.frames[:1], "By hand", said, overrules=True)
+    assert text is not None
+    sheet = parse_sheet(text, "test")
+    assert assumed_by(sheet) == replace(said, unit_us=sheet.unit_us)
+    again = read_pulses(take.pulses, (sheet, *library())).presses[0].lead.best
+    assert again is not None
+    assert again.protocol == "by-hand"
+    assert again.bits.tolist() == (1 - found.bits).tolist()
+
+
+@pytest.mark.parametrize(("leader", "bits"), [(0, 33), (2, 32), (4, 31)])
+def test_the_data_begin_where_somebody_says(rng: np.random.Generator, leader: int, bits: int) -> None:
+    take = read([-3e5, *nec(0x5B, 0x16)], rng)
+    text = describe(take.frames[:1], "By hand", Assumed(code="pulse-distance", leader=leader), overrules=True)
+    assert text is not None
+    assert parse_sheet(text, "test").bit_count == bits

@@ -125,6 +125,8 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
         text += f"; {'both' if len(held) == 2 else 'all'} checks hold ({', '.join(check.name for check in held)})"
     elif held:
         text += f"; the {held[0].name} holds"
+    elif sheet is not None and sheet.overrules:
+        text += ", read as was said by hand"
     else:
         text += "; this protocol has no check"
     agreeing = sum(o.reading.protocol == best.protocol and not o.deleted and not o.stray for o in others)

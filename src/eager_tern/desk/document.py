@@ -18,6 +18,7 @@ from eager_tern.errors import InputError
 from eager_tern.intake.again import read_again, read_take_again
 from eager_tern.intake.files import FileTake, keep_pulses, keep_read
 from eager_tern.intake.live import Heard, Listening
+from eager_tern.protocol.describing import Assumed, assumed_in, describe, says_the_same
 from eager_tern.protocol.loading import library, load_sheet, parse_sheet
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
@@ -26,6 +27,7 @@ from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
 
 FRAMES_KEPT = 256
+SAID_BY_HAND = "by-hand"  # the sheet that says what somebody knows better
 FEW = 8  # presses that are told one by one
 
 
@@ -321,6 +323,24 @@ class Document(QObject):
         take = self._takes.get(take_id)
         if take is not None and take.by_hand != by_hand:
             self.change(Overrule(take_id, by_hand))
+
+    def say_line(self, assumed: Assumed | None) -> None:
+        """Have frames like the selected ones read as somebody says; None: as was found."""
+        if self.gadget is None:
+            return
+        if assumed is None:
+            if SAID_BY_HAND in self.own_sheets():
+                self.change(KeepSheet(self.gadget.id, SAID_BY_HAND, None))
+            return
+        frames = [frame for press in self.selected_presses() for frame in self.frames(press)]
+        in_force = next((assumed_in(frame.best) for frame in frames if frame.best is not None), None)
+        if in_force is not None and says_the_same(frames, in_force, assumed):
+            return
+        text = describe(frames, "By hand", assumed, overrules=True)
+        if text is None:
+            self.troubled.emit("The selected frames cannot be read in that way; what was in force stays.")
+        elif self.own_sheets().get(SAID_BY_HAND) != text:
+            self.change(KeepSheet(self.gadget.id, SAID_BY_HAND, text))
 
     def _overruled(self, take_id: int) -> None:
         assert self.casebook is not None

@@ -152,6 +152,7 @@ class LogView(QTableView):
         super().__init__()
         self._document = document
         self._model = model
+        self._small: set[int] = set()  # rows that were made so for strays
         self._following = False  # whether the document's selection is being shown, rather than made
         self.setModel(model)
         self.setItemDelegate(LogDelegate(document, self))
@@ -188,8 +189,13 @@ class LogView(QTableView):
 
     def _fit_rows(self) -> None:
         """Strays need less room than presses."""
-        for row in self._model.stray_rows():
+        strays = set(self._model.stray_rows())
+        for row in self._small - strays:  # the header keeps a row's height, whatever now stands in it
+            if row < self._model.rowCount():
+                self.setRowHeight(row, ROW_HEIGHT)
+        for row in strays:
             self.setRowHeight(row, FOLD_HEIGHT)
+        self._small = strays
 
     def _show_selection(self) -> None:
         rows = [row for i in self._document.selected if (row := self._model.row_of(i)) is not None]

@@ -13,7 +13,7 @@ from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
-from eager_tern.protocol.describing import describe
+from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library, parse_sheet, sheet_text
 from eager_tern.protocol.schema import Sheet
@@ -111,7 +111,7 @@ class SheetLeaf(QWidget):
         """Begin a sheet from the frames that are selected."""
         frames = [f for press in self._document.selected_presses() for f in self._document.frames(press)]
         name = self._document.gadget.name if self._document.gadget is not None else "gadget"
-        text = describe(frames, name, unit_us)
+        text = describe(frames, name, Assumed(unit_us))
         if text is None:
             self._say("The selected frames do not show a line code of their own; select others.", wrong=True)
         else:

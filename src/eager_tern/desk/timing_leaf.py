@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from eager_tern.desk.document import Document
+from eager_tern.desk.by_hand import ByHand
+from eager_tern.desk.document import SAID_BY_HAND, Document
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import duration, plural
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.drift import edge_drift, lengths_in_units
 from eager_tern.linecode.values import Clock
+from eager_tern.protocol.describing import Assumed, assumed_in
 from eager_tern.signal.values import Floats
 
 MOST_FRAMES = 60
 LEFT, RIGHT = 64, 18
 NEAR_PX = 7
+MOVED = 0.02  # of the unit: less is the width of a finger
 RULED = (1, 2, 3, 4, 6, 8, 16)  # units at which the ruler has a line
 
 
@@ -37,6 +40,7 @@ class Lengths(QWidget):
     """Marks above, spaces below one logarithmic ruler; its lines can be dragged."""
 
     dragged = pyqtSignal(bool, float)  # whether the marks' line, and where one unit is now, µs
+    let_go = pyqtSignal()  # behind a drag
 
     def __init__(self) -> None:
         super().__init__()
@@ -140,7 +144,9 @@ class Lengths(QWidget):
         self.dragged.emit(marks, (self._us_at(event.position().x()) - excess) / k + excess)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._held = None
+        if self._held is not None:
+            self._held = None
+            self.let_go.emit()
 
 
 class Drift(QWidget):
@@ -205,11 +211,13 @@ class TimingLeaf(QWidget):
         self.told.setWordWrap(True)
         self.unit = _number("Unit", 10, 20_000)
         self.excess = _number("Mark excess", -5_000, 5_000)
-        self.back = link("back to what was found", "Back to the unit and excess that were found", self.refresh)
-        self.begin = link("begin a sheet with this unit", "Begin a sheet with this unit", self._begin)
+        self.by_hand = ByHand()
+        self.back = link("back to what was found", "Back to what was found", self._take_back)
+        self.begin = link("begin a sheet", "Begin a sheet with this unit", self._begin)
         row = QHBoxLayout()
         row.setSpacing(10)
-        for widget in (QLabel("unit"), self.unit, QLabel("mark excess"), self.excess, self.back, self.begin):
+        clock = (QLabel("clock"), self.by_hand.tolerance)
+        for widget in (QLabel("unit"), self.unit, QLabel("mark excess"), self.excess, *clock, self.begin, self.back):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)
@@ -224,8 +232,12 @@ class TimingLeaf(QWidget):
             layout.addWidget(heading)
             layout.addWidget(widget, 1 if widget is self.drift else 0)
         layout.addLayout(row)
+        layout.addWidget(self.by_hand)
         layout.addWidget(self.told)
         self.lengths.dragged.connect(self._dragged)
+        self.lengths.let_go.connect(self._unit_said)
+        self.by_hand.said.connect(document.say_line)
+        self.unit.editingFinished.connect(self._unit_said)
         for box in (self.unit, self.excess):
             box.valueChanged.connect(self._measure)
         for signal in (document.opened, document.selection_changed, document.presses_changed):
@@ -241,9 +253,27 @@ class TimingLeaf(QWidget):
                 units = lengths_in_units(frame.best.expected_us, frame.best.clock)
                 self._frames.append(Measured(frame.as_read.durations_us, units, frame.best.clock))
         has = bool(self._frames)
-        for widget in (self.unit, self.excess, self.back, self.begin):
+        for widget in (self.unit, self.excess, self.back, self.begin, self.by_hand, self.by_hand.tolerance):
             widget.setEnabled(has)
+        if has:
+            self.by_hand.show_line(self._assumed())
         self._set(*self._found())
+
+    def _assumed(self) -> Assumed:
+        """What the first selected frame that says anything is taken for."""
+        best = next(
+            f.best for p in self._document.selected_presses() if (f := self._document.frame(p)).best is not None
+        )
+        return assumed_in(best)
+
+    def _unit_said(self) -> None:
+        """The unit was set by hand: what it reads follows."""
+        if self._frames and abs(self.unit.value() - self._found()[0]) > MOVED * self._found()[0]:
+            self._document.say_line(replace(self._assumed(), unit_us=self.unit.value()))
+
+    def _take_back(self) -> None:
+        self._document.say_line(None)
+        self.refresh()
 
     def _found(self) -> tuple[float, float]:
         if not self._frames:
@@ -269,7 +299,8 @@ class TimingLeaf(QWidget):
         self.lengths.show_frames(self._frames, unit, excess)
         self.drift.show_frames(self._frames, unit, excess)
         found = self._found()
-        self.back.setVisible(abs(unit - found[0]) > 0.06 or abs(excess - found[1]) > 0.06)
+        moved = abs(unit - found[0]) > 0.06 or abs(excess - found[1]) > 0.06
+        self.back.setVisible(moved or SAID_BY_HAND in self._document.own_sheets())
         self.told.setText(self._words(unit, excess))
 
     def _words(self, unit: float, excess: float) -> str:

@@ -122,15 +122,16 @@ def _small_units(
     return (float(best[0]), float(best[2])), (float(best[1]), float(best[3]))
 
 
-def biphase(durations_us: Floats, leader: int) -> LineReading | None:
+def biphase(durations_us: Floats, leader: int, unit_us: float | None = None) -> LineReading | None:
     """Runs of one or two half bits with a change in the middle of each bit; mark then space is 1.
 
+    ``unit_us`` is about how long a half bit is, where somebody knows.
     Which half comes first follows from the code itself: two half bits of one level only stand across two bits.
     """
     data = durations_us[leader:]
     if data.size < FEWEST_BITS:
         return None
-    unit, excess = guess_unit(data)
+    unit, excess = guess_unit(data) if unit_us is None else (unit_us, 0.0)
     if unit <= 0:
         return None
     places, clock = edges_on_grid(data, unit, excess)

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from eager_tern.linecode.hypotheses import biphase, pulse_distance, pulse_width
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
-from eager_tern.linecode.values import LineReading
-from eager_tern.signal.values import Pulses
+from eager_tern.linecode.values import Code, LineReading
+from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
 CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
 LEADERS = (0, 2)
+HYPOTHESES: dict[Code, Callable[[Floats, int], LineReading | None]] = {
+    "pulse-distance": pulse_distance,
+    "pulse-width": pulse_width,
+    "biphase": biphase,
+}
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
 
 
@@ -23,8 +29,8 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     d = pulses.durations_us
     if d.size < FEWEST_SERIAL:
         return ()
-    codes = (pulse_distance, pulse_width, biphase) if d.size >= FEWEST_PULSES else ()
-    tried = [code(d, leader) for code in codes for leader in LEADERS]
+    codes = HYPOTHESES.values() if d.size >= FEWEST_PULSES else ()
+    tried = [hypothesis(d, leader) for hypothesis in codes for leader in LEADERS]
     fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
     # Serial characters are sought at length, and only where no other code is clean.
     clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us for r in fitting)
@@ -39,3 +45,23 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
             best_of[reading.code] = replace(reading, probability=chance)
     known = tuple(best_of.values())
     return known if known and known[0].probability > 0.5 else ()
+
+
+def read_as(
+    pulses: Pulses, code: Code | None = None, leader: int | None = None, unit_us: float | None = None
+) -> LineReading | None:
+    """The likeliest reading in a line code, with so many pulses before the data, however badly it fits.
+
+    What is None is found out; a unit is asked for only by the codes that are read on a grid. None where the frame
+    cannot be read so at all.
+    """
+    d = pulses.durations_us
+    if code == "async-serial":
+        return async_serial(d, unit_us)
+    tried = [
+        biphase(d, before, unit_us) if name == "biphase" else hypothesis(d, before)
+        for name, hypothesis in HYPOTHESES.items()
+        for before in (LEADERS if leader is None else (leader,))
+        if code in (None, name)
+    ]
+    return max((reading for reading in tried if reading is not None), key=lambda r: r.score, default=None)

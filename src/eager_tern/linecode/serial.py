@@ -109,13 +109,16 @@ def characters(placed: OnGrid, data_bits: int, parity: str, stop_bits: int) -> C
     return Characters(data.astype(np.uint8).ravel(), spans.reshape(-1, 2))
 
 
-def async_serial(durations_us: Floats) -> LineReading | None:
-    """The likeliest speed and framing of the pulses, None where they are no characters."""
+def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineReading | None:
+    """The likeliest speed and framing of the pulses, None where they are no characters.
+
+    ``unit_us`` is about how long a bit is, where somebody knows.
+    """
     if durations_us.size < FEWEST_PULSES:
         return None
     best: LineReading | None = None
     shortest = sum(float(np.quantile(part, SHORT_PART)) for part in (durations_us[0::2], durations_us[1::2])) / 2
-    for part in PARTS:
+    for part in PARTS if unit_us is None else (shortest / unit_us,):
         unit = shortest / part
         if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
             continue

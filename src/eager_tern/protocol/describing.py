@@ -5,14 +5,18 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 
 from eager_tern.linecode.clock import alternating
-from eager_tern.linecode.identify import identify
-from eager_tern.linecode.values import LineReading
+from eager_tern.linecode.identify import identify, read_as
+from eager_tern.linecode.values import Code, LineReading
+from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
+from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import part_pulses
 from eager_tern.signal.values import Floats, Pulses
 
@@ -21,10 +25,30 @@ GRAIN = 0.5  # of a unit, to which lengths are rounded
 FIELD = 8  # bits of the fields to begin with
 
 
-def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -> str | None:
+@dataclass(frozen=True)
+class Assumed:
+    """What is said of a line rather than found; None is found out.
+
+    ``leader`` is how many pulses stand before the data. ``turned``: the long symbol, or the one that begins with its
+    mark, is 0. ``highest_first``: a byte's highest bit is sent first.
+    """
+
+    unit_us: float | None = None
+    tolerance: float | None = None
+    code: Code | None = None
+    leader: int | None = None
+    turned: bool = False
+    highest_first: bool = False
+
+
+AS_FOUND = Assumed()
+
+
+def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False) -> str | None:
     """The TOML text of a sheet that reads frames like these; None where no line code is clear in any of them.
 
-    ``frames`` are those of some presses, repeats among them; ``unit_us`` is the unit where the user knows better.
+    ``frames`` are those of some presses, repeats among them; the sheet ``overrules`` others if it says what the user
+    knows better.
     """
     whole = [frame for frame in frames if frame.best is not None and frame.best.bits.size]
     if not whole:
@@ -32,10 +56,11 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
     frame = min(whole, key=lambda f: f.best.clock.rms_us / f.best.clock.unit_us if f.best is not None else np.inf)
     assert frame.best is not None
     pieces = part_pulses(frame)
-    lines = [found[0] for piece in pieces if (found := identify(piece))]
+    lines = [line for piece in pieces if (line := _line(piece, assumed)) is not None]
     if len(lines) != len(pieces):
         return None
-    unit = unit_us or float(np.mean([line.clock.unit_us for line in lines]))
+    known = frame.best.sheet  # its repeats stay what they are
+    unit = assumed.unit_us or float(np.mean([line.clock.unit_us for line in lines]))
     first = lines[0]
     parts: list[str] = []
     for number, (piece, line) in enumerate(zip(pieces, lines, strict=True)):
@@ -43,7 +68,7 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
             gap = piece.start_us - pieces[number - 1].end_us
             parts.append(f"{{ gap_us = {gap:.0f} }}")
         parts += _parts(piece, line, unit)
-    symbols = _symbols(pieces, lines, unit)
+    symbols = _symbols(pieces, lines, unit, assumed.turned)
     count = sum(int(line.bits.size) for line in lines)
     about = f"{count} bits by {first.code.replace('-', ' ')}, the fields want names."
     text = [
@@ -52,6 +77,9 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
         f"about = {json.dumps(about)}",
         f"unit_us = {unit:.1f}",
         *([f"carrier_hz = {frame.pulses.carrier_hz:.0f}"] if frame.pulses.carrier_hz else []),
+        *([f"tolerance = {assumed.tolerance:g}"] if assumed.tolerance else []),
+        *([f"family = {json.dumps(known.family)}"] if overrules and known is not None else []),
+        *(["overrules = true   # said by hand: holds against whatever else fits"] if overrules else []),
         "",
         *symbols,
         "",
@@ -68,7 +96,8 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
     ]
     for start in range(0, count, FIELD):
         end = min(start + FIELD, count) - 1
-        bits = f"{end}-{start}" if end > start else f"{start}"
+        first_bit, last_bit = (start, end) if assumed.highest_first else (end, start)
+        bits = f"{first_bit}-{last_bit}" if end > start else f"{start}"
         text += [
             "",
             "[[fields]]",
@@ -76,6 +105,45 @@ def describe(frames: Sequence[Frame], name: str, unit_us: float | None = None) -
             f'bits = "{bits}"',
         ]
     return "\n".join(text) + "\n"
+
+
+def says_the_same(frames: Sequence[Frame], assumed: Assumed, other: Assumed) -> bool:
+    """Whether two assumptions differ in how long a unit is at most, and not in what is read with it."""
+    sheets = [parse_sheet(text, "") for each in (assumed, other) if (text := describe(frames, "", each)) is not None]
+    said = [(s.alphabet, s.bit_count, replace(assumed_by(s), unit_us=None)) for s in sheets]
+    return len(said) == 2 and said[0] == said[1]
+
+
+def assumed_in(reading: Reading) -> Assumed:
+    """What a reading takes the line to be."""
+    if reading.sheet is not None:
+        return replace(assumed_by(reading.sheet), unit_us=reading.clock.unit_us)
+    leader = int(np.argmin(np.isnan(reading.expected_us))) if reading.code != "async-serial" else 0
+    return Assumed(reading.clock.unit_us, None, reading.code, leader)
+
+
+def assumed_by(sheet: Sheet) -> Assumed:
+    """What a sheet says of the line, as somebody would say it by hand."""
+    first = sheet.frames[0].parts[0].pulses
+    one = sheet.alphabet[1] if len(sheet.alphabet) == 2 else ()
+    zero = sheet.alphabet[0] if len(sheet.alphabet) == 2 else ()
+    turned = bool(one) and (one[0] < 0 if sheet.code == "biphase" else _carrying(sheet, one) < _carrying(sheet, zero))
+    field = next((f for f in sheet.fields if f.bits.width > 1), None)
+    highest_first = field is not None and field.bits.index[0] < field.bits.index[-1]
+    leader = len(first) if first is not None else 0
+    return Assumed(sheet.unit_us, sheet.tolerance, sheet.code, leader, turned, highest_first)
+
+
+def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
+    """The length that tells the bit."""
+    return abs(symbol[1] if sheet.code == "pulse-distance" else symbol[0])
+
+
+def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
+    if assumed.code is not None or assumed.leader is not None:
+        return read_as(piece, assumed.code, assumed.leader, assumed.unit_us)
+    found = identify(piece)
+    return found[0] if found else None
 
 
 def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
@@ -93,14 +161,15 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
     return parts
 
 
-def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float) -> list[str]:
-    """The two symbols, from the lengths that the bits had."""
+def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float, turned: bool) -> list[str]:
+    """The two symbols, from the lengths that the bits had; ``turned``: what would be 1 is 0."""
+    zero, one = ("one", "zero") if turned else ("zero", "one")
     line = lines[0]
     if line.framing is not None:
         data, parity, stop = line.framing
         return [f'serial = {{ data_bits = {data}, parity = "{parity}", stop_bits = {stop} }}']
     if line.code == "biphase":
-        return ["zero = [-1, 1]   # space, then mark", "one = [1, -1]    # mark, then space"]
+        return [f"{zero} = [-1, 1]   # space, then mark", f"{one} = [1, -1]   # mark, then space"]
     found = []
     for bit in (0, 1):
         marks, spaces = [], []
@@ -112,7 +181,7 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
         mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
         lengths = _rounded(np.array([mark, space]) / unit)
         found.append(f"[{lengths[0]:g}, -{lengths[1]:g}]")
-    return [f"zero = {found[0]}", f"one = {found[1]}"]
+    return [f"{zero} = {found[0]}", f"{one} = {found[1]}"]
 
 
 def _rounded(units: Floats) -> Floats:

@@ -48,8 +48,11 @@ class Match:
         return tuple(evaluate(check, self.meant) for check in self.sheet.checks) if self.bits.size else ()
 
 
-def match_sheets(durations_us: Floats, sheets: Sequence[Sheet]) -> list[list[Match]]:
-    """For each of several frames of one size, every sheet's frame that fits it. ``durations_us``: (frames, pulses)."""
+def match_sheets(durations_us: Floats, sheets: Sequence[Sheet], most_rms: float | None = None) -> list[list[Match]]:
+    """For each of several frames of one size, every sheet's frame that fits it. ``durations_us``: (frames, pulses).
+
+    ``most_rms`` is what may lie between ruler and edges, as a part of the unit; if not given, what suits the sheet.
+    """
     shapes = shapes_of(tuple(sheets))
     found: list[list[Match]] = [[] for _ in durations_us]
     possible = shapes.possible(durations_us)
@@ -59,7 +62,7 @@ def match_sheets(durations_us: Floats, sheets: Sequence[Sheet]) -> list[list[Mat
         # Characters begin wherever their start bits stand, in each frame elsewhere.
         together = [rows] if alike[0][0].serial is None else rows[:, None]
         for some in together:
-            for row, first in _matches(durations_us[some], *alike[0]):
+            for row, first in _matches(durations_us[some], *alike[0], most_rms):
                 found[some[row]] += (first, *(_as_of(first, *other) for other in alike[1:]))
     return found
 
@@ -69,12 +72,12 @@ def _as_of(match: Match, sheet: Sheet, kind: FrameKind) -> Match:
     return Match(sheet, kind, match.clock, match.bits, match.bit_spans_us, match.expected_us, match.timing)
 
 
-def _matches(d: Floats, sheet: Sheet, kind: FrameKind) -> list[tuple[int, Match]]:
+def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -> list[tuple[int, Match]]:
     """The frame laid on those it fits, with their rows."""
     laid = _lay(d, sheet, kind)
     units = laid.units_us
     near = np.abs(units / sheet.unit_us - 1) <= sheet.tolerance
-    near &= laid.rms_us <= coarsest(sheet.alphabet) * units
+    near &= laid.rms_us <= (most_rms or coarsest(sheet.alphabet)) * units
     near &= np.abs(laid.excesses_us) <= largest_excess(sheet.unit_us) * units
     fits = np.flatnonzero(near)
     if fits.size == 0:

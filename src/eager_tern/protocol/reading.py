@@ -27,6 +27,7 @@ UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
 SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its score
 FOLLOWS_ALONE = float(np.log(0.02))
 NOISE_HEAD_START = 4.0
+OVERRULES = 1e4  # more than any evidence
 CLOCK_SIGMA, SPREAD_OF_TOLERANCE = 0.08, 0.4  # of the published unit, of the tolerance where that is wide
 EXCESS_SIGMA_US = 80.0
 CLOSE_BITS, CLOSE_RMS = 12, 0.15
@@ -100,7 +101,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], noise: float) -> tuple[Re
     if chances[-1] > 0.5:
         return ()
     readings = [_reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
-    readings += [_reading_of_line(line, chances[-2]) for line in lines[:1]]
+    readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
     return tuple(sorted(readings, key=lambda r: -r.confidence))
 
 
@@ -147,7 +148,7 @@ def _score(match: Match) -> float:
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
-    score += float(np.log(match.sheet.weight))
+    score += float(np.log(match.sheet.weight)) + (OVERRULES if match.sheet.overrules else 0.0)
     if match.kind.bit_count and not any(match.kind is kind for kind in match.sheet.leads):
         score += FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
     if not match.bits.size:
@@ -185,7 +186,8 @@ def _reading_of_match(match: Match, chance: float) -> Reading:
     )
 
 
-def _reading_of_line(line: LineReading, chance: float) -> Reading:
+def reading_of_line(line: LineReading, chance: float) -> Reading:
+    """What a line code alone says of a frame."""
     return Reading(
         protocol=SERIAL if line.code == SERIAL else UNKNOWN,
         confidence=min(chance, 0.999),

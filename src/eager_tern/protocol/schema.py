@@ -164,6 +164,7 @@ class Sheet(Strict):
     carrier_hz: PositiveFloat | None = None
     tolerance: Annotated[float, Field(gt=0, lt=0.5)] = 0.2
     weight: Annotated[float, Field(gt=0, le=1)] = 1.0
+    overrules: bool = False
     zero: SignedUnits | None = None
     one: SignedUnits | None = None
     symbols: tuple[SignedUnits, ...] = ()

@@ -18,6 +18,7 @@ KEYS = {
     "carrier_hz": "The carrier's frequency.\n\ncarrier_hz = 38000",
     "tolerance": "How far a handset's clock may be off, as a part.\n\ntolerance = 0.2",
     "weight": "How usual the protocol is beside the others, up to 1.",
+    "overrules": "true: its frames are read by it, whatever else fits.",
     "zero": "The symbol of a 0, in units.\n\nzero = [1, -1]",
     "one": "The symbol of a 1, in units. If one begins with a mark and the other with a space, it is bi-phase.\n\n"
     "one = [1, -3]",

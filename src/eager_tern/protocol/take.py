@@ -24,6 +24,7 @@ from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_
 from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import with_sections
+from eager_tern.protocol.taught import read_by_the_clear
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
@@ -134,6 +135,7 @@ def read_bursts(
                 found = [f for f in found if f.best is not None and f.best.known]
             frames += found
             noise += _between_frames(first, last, found)
+    frames, noise = read_by_the_clear(pulses, edges, frames, noise)
     return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
 
 

@@ -1,0 +1,98 @@
+"""What is said of the line by hand: its code, where the data begin, what a bit means."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QWidget
+
+from eager_tern.linecode.values import Code
+from eager_tern.protocol.describing import Assumed
+
+CODES: dict[Code, str] = {
+    "pulse-distance": "pulse distance",
+    "pulse-width": "pulse width",
+    "biphase": "bi-phase",
+    "async-serial": "serial",
+}
+MOST_BEFORE = 40
+
+
+class ByHand(QWidget):
+    """One row of choices; they show what was found until somebody says otherwise. ``tolerance`` stands elsewhere."""
+
+    said = pyqtSignal(object)  # Assumed
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._assumed = Assumed()
+        self.code = _choice("Line code", list(CODES.values()))
+        self.leader = QSpinBox()
+        self.leader.setRange(0, MOST_BEFORE)
+        self.leader.setSingleStep(2)
+        self.leader.setSuffix(" pulses")
+        self.leader.setAccessibleName("Pulses before the data")
+        self.meaning = _choice("What a long one means", ["1", "0"])
+        self.order = _choice("Which bit comes first", ["lowest", "highest"])
+        self.tolerance = QSpinBox()
+        self.tolerance.setRange(1, 49)
+        self.tolerance.setPrefix("± ")
+        self.tolerance.setSuffix(" %")
+        self.tolerance.setAccessibleName("Tolerance of the clock")
+        self.tolerance.setToolTip("How far a frame's clock may be off")
+        for box in (self.leader, self.tolerance):
+            box.setKeyboardTracking(False)
+            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.what = QLabel("a long one is")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        for words, box in (
+            (QLabel("read as"), self.code),
+            (QLabel("data behind"), self.leader),
+            (self.what, self.meaning),
+            (QLabel("first bit"), self.order),
+        ):
+            row.addWidget(words)
+            row.addWidget(box)
+            row.addSpacing(4)
+        row.addStretch(1)
+        for choice in (self.code, self.meaning, self.order):
+            choice.activated.connect(self._say)
+        for box in (self.leader, self.tolerance):
+            box.valueChanged.connect(self._say)
+
+    def show_line(self, assumed: Assumed) -> None:
+        """Show what is in force."""
+        self._assumed = assumed
+        boxes = (self.leader, self.tolerance)
+        for box, value in zip(boxes, (assumed.leader or 0, round(100 * (assumed.tolerance or 0.2))), strict=True):
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
+        if assumed.code in CODES:
+            self.code.setCurrentIndex(list(CODES).index(assumed.code))
+        self.meaning.setCurrentIndex(int(assumed.turned))
+        self.order.setCurrentIndex(int(assumed.highest_first))
+        self.what.setText("mark first is" if assumed.code == "biphase" else "a long one is")
+
+    def _say(self) -> None:
+        self.said.emit(
+            replace(
+                self._assumed,
+                tolerance=self.tolerance.value() / 100,
+                code=list(CODES)[self.code.currentIndex()],
+                leader=self.leader.value(),
+                turned=bool(self.meaning.currentIndex()),
+                highest_first=bool(self.order.currentIndex()),
+            )
+        )
+
+
+def _choice(name: str, choices: list[str]) -> QComboBox:
+    box = QComboBox()
+    box.addItems(choices)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+    box.setAccessibleName(name)
+    return box

@@ -1,0 +1,121 @@
+"""Unknown frames that teach one another: one line code for all, and those in doubt are read as the clear ones are."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_tern.linecode.identify import CLEAN, HYPOTHESES, NOISE_HEAD_START, read_as
+from eager_tern.linecode.likelihood import noise_score, probabilities
+from eager_tern.linecode.values import Code
+from eager_tern.protocol.describing import Assumed, describe
+from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.matching import Match, match_sheets
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line
+from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.values import Floats, Pulses
+
+FEWEST_ALIKE = 2  # frames that agree before they teach anything
+FEWEST_BITS = 8
+ASKED = 24  # frames that decide on the line code
+COARSEST = 0.4  # of a unit between ruler and edges, where the ruler is known from other frames
+LN2 = float(np.log(2.0))
+
+
+def read_by_the_clear(
+    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
+) -> tuple[list[Frame], list[tuple[int, int]]]:
+    """The frames and the rest of a take, after what is unclear was held against what is clear in it."""
+    unknown = [frame for frame in frames if _is_unknown(frame)]
+    if len(unknown) < FEWEST_ALIKE:
+        return frames, noise
+    code = _code_of_all(unknown)
+    frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
+    sheets = _sheets([frame for frame in frames if _is_unknown(frame) and _best(frame).code == code], code)
+    if not sheets:
+        return frames, noise
+    sizes = {sheet.bit_count for sheet in sheets}
+    out = []
+    for frame in frames:
+        odd = _is_unknown(frame) and _best(frame).code == code and _best(frame).bits.size not in sizes
+        reading = _read_by(frame.as_read.durations_us, sheets) if odd else None
+        out.append(replace(frame, readings=(reading,)) if reading is not None else frame)
+    left = []
+    for first, last in noise:
+        reading = _read_by(pulses.durations_us[first : last + 1], sheets)
+        if reading is None:
+            left.append((first, last))
+        else:
+            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
+            out.append(Frame(first, last, burst, (reading,)))
+    return sorted(out, key=lambda frame: frame.first), left
+
+
+def _in_code(frame: Frame, code: Code) -> Frame:
+    """The frame read in the line code of all, if its own is in doubt."""
+    best = _best(frame)
+    clean = best.clock.rms_us < CLEAN * best.clock.unit_us and best.code != "async-serial"
+    line = read_as(frame.as_read, code) if best.code != code and not clean else None
+    if line is None or line.clock.rms_us > COARSEST * line.clock.unit_us:
+        return frame
+    return replace(frame, readings=(reading_of_line(line, best.confidence), *frame.readings))
+
+
+def _is_unknown(frame: Frame) -> bool:
+    best = frame.best
+    return best is not None and not best.known and best.bits.size >= FEWEST_BITS
+
+
+def _best(frame: Frame) -> Reading:
+    assert frame.best is not None
+    return frame.best
+
+
+def _code_of_all(frames: Sequence[Frame]) -> Code:
+    """The line code that explains the frames best together; where one does not fit a frame at all, noise does."""
+    asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
+    scores: dict[Code, float] = {}
+    for code in (*HYPOTHESES, "async-serial"):
+        if code in HYPOTHESES or any(_best(frame).code == code for frame in asked):
+            readings = [read_as(frame.as_read, code) for frame in asked]
+            noise = [noise_score(frame.as_read.durations_us) for frame in asked]
+            scores[code] = sum(n if r is None else max(r.score, n) for r, n in zip(readings, noise, strict=True))
+    return max(scores, key=lambda code: scores[code])
+
+
+def _sheets(clear: Sequence[Frame], code: Code) -> list[Sheet]:
+    """A sheet for each number of bits that several of the clear frames have."""
+    sizes: dict[int, list[Frame]] = {}
+    for frame in clear:
+        sizes.setdefault(_best(frame).bits.size, []).append(frame)
+    found = []
+    for size, alike in sizes.items():
+        text = describe(alike, f"{size} bits", Assumed(code=code)) if len(alike) >= FEWEST_ALIKE else None
+        if text is not None and code != "async-serial":
+            found.append(parse_sheet(text, "what was heard"))
+    return found
+
+
+def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
+    """A burst as one more of the frames, if they explain it better than chance does."""
+    matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
+    scores = [match.timing - match.bits.size * LN2 for match in matches]
+    chances = probabilities([*scores, noise_score(durations_us) + NOISE_HEAD_START])
+    best = int(np.argmax(chances))
+    return _as_unknown(matches[best], chances[best]) if best < len(matches) else None
+
+
+def _as_unknown(match: Match, chance: float) -> Reading:
+    """No sheet describes it: only its line code is known."""
+    return Reading(
+        protocol=UNKNOWN,
+        confidence=min(chance, 0.999),
+        code=match.sheet.code,
+        clock=match.clock,
+        bits=match.bits,
+        bit_spans_us=match.bit_spans_us,
+        expected_us=match.expected_us,
+    )
