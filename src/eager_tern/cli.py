@@ -59,7 +59,8 @@ def read(
     """Find the frames in captures, name their protocol and extract the fields."""
     from eager_tern.formats.iq import Description
     from eager_tern.intake.files import read_file
-    from eager_tern.protocol.loading import library, load_sheet
+    from eager_tern.places import sheets_folder
+    from eager_tern.protocol.loading import load_sheet, sheets_in, with_own
     from eager_tern.reports import describe_take, readings_document
     from eager_tern.signal.by_hand import ByHand
 
@@ -67,7 +68,10 @@ def read(
         raise typer.BadParameter("--samples and --rate go together")
     described = Description(samples, rate) if samples else None
     by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
-    sheets = (*(_or_complain(lambda: [load_sheet(path) for path in sheet or []])), *library())
+    own, wrong = sheets_in(sheets_folder())
+    for problem in wrong:
+        _complain(problem)
+    sheets = with_own(_or_complain(lambda: [load_sheet(path) for path in sheet or []]), own)
     takes, failed = [], False
     for path in paths:
         try:

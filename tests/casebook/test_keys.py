@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.export import exported_keys, write_keys
-from eager_tern.casebook.keys import summary, table_of_keys
+from eager_tern.casebook.keys import ghosts, summary, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading
 from eager_tern.errors import InputError
@@ -149,3 +149,20 @@ def test_the_table_is_summed_up() -> None:
     assert "“Odd” sends rc5." in told
     assert "“One” was caught with different codes." in told
     assert summary([]) == []
+
+
+def test_ghosts_fit_the_pattern_and_belong_to_no_key() -> None:
+    def of_bits(number: int, bits: str) -> Caught:
+        kept = PressReading(frames=((0, 49),), start_us=0, held_us=1, protocol="unknown", bits=bits)
+        return Caught(number, 1, 1, 0.0, f"key {number}", False, False, kept)
+
+    def pattern(codes: list[str]) -> list[str]:
+        return ghosts(table_of_keys([of_bits(n, code) for n, code in enumerate(codes, 1)], []))
+
+    base = "1010" * 4
+    all_eight = [f"{base}{n:03b}10110" for n in range(8)]
+    assert pattern(all_eight) == []
+    assert pattern([all_eight[n] for n in (0, 1, 2, 4, 6, 7)]) == ["AAAA76", "AAAAB6"]
+    assert pattern(all_eight[:3]) == []  # too few to show a pattern
+    assert pattern([all_eight[n] for n in (0, 3, 5, 6)]) == []  # half of it is unknown: that is no pattern
+    assert ghosts([]) == []

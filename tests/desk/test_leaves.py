@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.window import Window
@@ -12,14 +13,14 @@ from eager_tern.intake.live import Listening
 from tests.handsets import distance_frame, lsb_first, record
 
 
-def unknown_gadget(window: Window, rng: np.random.Generator) -> list[list[int]]:
-    """Three presses of a handset that no sheet describes, into the open gadget."""
+def unknown_gadget(window: Window, rng: np.random.Generator, levels: tuple[int, ...] = (1, 2, 77)) -> list[list[int]]:
+    """Presses of a handset that no sheet describes, into the open gadget."""
     window.document.add_gadget("Hide lamp")
     gadget, casebook = window.document.gadget, window.document.casebook
     assert gadget is not None
     assert casebook is not None
     live = Listening(casebook, gadget.id, "test", "recorder", window.document.sheets, 0.0)
-    codes = [[0x3A, level, level ^ 0x3A] for level in (1, 2, 77)]
+    codes = [[0x3A, level, level ^ 0x3A] for level in levels]
     for code in codes:
         bits = [bit for number in code for bit in lsb_first(number, 8)]
         frame = distance_frame([6.0 * 480, -3.0 * 480], 480.0, (1, 2), bits)
@@ -127,3 +128,29 @@ def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtb
     assert document.shown_presses()[0].reading.protocol == "nec"
     document.undo()
     assert document.shown_presses()[0].reading.protocol == "by-hand"
+
+
+def test_a_value_is_copied_with_one_click_in_any_base_and_order(window: Window, qtbot: QtBot) -> None:
+    bits = window.signal.bits
+    window.document.select((window.document.shown_presses()[0].id,))
+    cell = bits._cells()[0][17].center().toPoint()  # of the command, 0x16
+    qtbot.mouseClick(bits, Qt.MouseButton.LeftButton, pos=cell)
+    assert QApplication.clipboard().text() == "0x16"
+    qtbot.mouseClick(window.signal.order, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.signal.base, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(bits, Qt.MouseButton.LeftButton, pos=cell)
+    assert QApplication.clipboard().text() == str(int(f"{0x16:08b}"[::-1], 2))
+
+
+def test_ghost_keys_stand_on_the_plate(window: Window, rng: np.random.Generator) -> None:
+    unknown_gadget(window, rng, (1, 2, 4, 5, 7, 8))
+    for number, press in enumerate(window.document.shown_presses()):
+        window.document.label(press.id, f"Level {number}")
+    plate = window.handset.plate
+    plate.ghosts = ["3"]
+    window.show_leaf("Handset")
+    box = plate.ghost_box(0).center().toPoint()
+    with_ghost = plate.grab().toImage().copy(box.x() - 40, box.y() - 20, 80, 40)
+    plate.ghosts = []
+    without = plate.grab().toImage().copy(box.x() - 40, box.y() - 20, 80, 40)
+    assert with_ghost != without

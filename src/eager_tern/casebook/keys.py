@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import product
 
-from eager_tern.casebook.values import Caught, KeyPlace, PressReading
-from eager_tern.protocol.fields import in_words
+from eager_tern.casebook.values import Caught, KeyPlace
+from eager_tern.protocol.fields import Value, in_words
 
 PLATE_COLUMNS = 3
 FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
@@ -63,7 +64,7 @@ def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list
     return sorted(shared, key=lambda key: (key.place.row, key.place.col))
 
 
-def summary(keys: Iterable[Key]) -> list[str]:
+def summary(keys: Sequence[Key]) -> list[str]:
     """What the table says as a whole, in sentences: what all keys share, then what is odd, then guesses."""
     coded = [(key, key.best.reading) for key in keys if key.best is not None]
     if not coded:
@@ -86,17 +87,55 @@ def summary(keys: Iterable[Key]) -> list[str]:
         if key.same_as and key.name < min(key.same_as):
             others = " and ".join(f"“{name}”" for name in key.same_as)
             sentences.append(f"“{key.name}” and {others} send the same.")
-    unused = _between(of_usual)
-    if unused:
-        sentences.append(f"No key sends {unused} yet: codes between those caught, worth a try.")
+    free = ghosts(keys)
+    if free:
+        sentences.append(f"No key sends {', '.join(free)} yet: codes that fit the pattern, worth a try.")
     return sentences
 
 
-def _between(coded: list[tuple[Key, PressReading]]) -> str:
-    """The commands that stand between those of the keys, where only the command tells keys apart and most are taken."""
-    commands = {reading.fields.get("command") for _, reading in coded}
-    numbers = sorted(value for value in commands if isinstance(value, int))
-    if len(numbers) < FEWEST_FOR_GHOSTS or len(numbers) != len(commands):
-        return ""
+def ghosts(keys: Sequence[Key]) -> list[str]:
+    """Codes that fit the pattern of a table's keys but belong to none of them, as they are written.
+
+    Where one field tells the keys apart, the numbers between the lowest and the highest; where the keys have no fields,
+    what the few bits that change could say as well.
+    """
+    coded = [key.best.reading for key in keys if key.best is not None]
+    usual = Counter(reading.protocol for reading in coded).most_common(1)
+    alike = [reading for reading in coded if reading.protocol == usual[0][0]] if usual else []
+    varying = {
+        name
+        for reading in alike
+        for name, value in reading.fields.items()
+        if name != "toggle" and value != alike[0].fields.get(name)
+    }
+    if len(varying) == 1:
+        return _between({reading.fields.get(next(iter(varying))) for reading in alike})
+    return _other_combinations({reading.bits for reading in alike}) if not alike or not alike[0].fields else []
+
+
+def _between(values: set[Value]) -> list[str]:
+    """The numbers between those of the keys, where most of them are taken."""
+    numbers = sorted(value for value in values if isinstance(value, int))
+    if len(numbers) < FEWEST_FOR_GHOSTS or len(numbers) != len(values):
+        return []
     free = sorted(set(range(numbers[0], numbers[-1])) - set(numbers))
-    return ", ".join(in_words(value) for value in free) if 0 < len(free) <= len(numbers) / 2 else ""
+    return [in_words(value) for value in free] if len(free) <= len(numbers) / 2 else []
+
+
+def _other_combinations(codes: set[str]) -> list[str]:
+    """What the bits that differ among some codes of one length could be as well, where most of it is taken."""
+    if len(codes) < FEWEST_FOR_GHOSTS or len({len(code) for code in codes}) > 1:
+        return []
+    first = min(codes)
+    changing = [i for i in range(len(first)) if len({code[i] for code in codes}) > 1]
+    if 2 ** len(changing) > 1.5 * len(codes):
+        return []
+    free = []
+    for choice in product("01", repeat=len(changing)):
+        bits = list(first)
+        for i, bit in zip(changing, choice, strict=True):
+            bits[i] = bit
+        code = "".join(bits)
+        if code not in codes:
+            free.append(f"{int(code, 2):0{-(-len(code) // 4)}X}")
+    return free

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import platformdirs
-
 from eager_tern.demo.recipe import make_demo_casebook
 from eager_tern.errors import InputError
+from eager_tern.places import data_folder
 
 FILE = "skarvholm.tern"
 
 
 def demo_casebook_path() -> Path:
     """The user's own copy of the demo casebook, made at the first call. Raises InputError."""
-    folder = Path(platformdirs.user_data_dir("eager-tern", appauthor=False))
+    folder = data_folder()
     path = folder / FILE
     if not path.exists():
         partial = folder / (FILE + ".partial")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from eager_tern.desk.document import Document
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
@@ -15,12 +15,15 @@ from eager_tern.protocol.reading import Reading
 CELL, CELL_HEIGHT, GROUP_GAP = 19, 27, 10
 LEFT = 18
 ROW_HEIGHT, INDEX_HEIGHT = 112, 16
+BRACE_HEIGHT = 52  # a brace with its name and value
 BASES = ("hex", "decimal", "binary")
 MARKS = {True: "✓ holds", False: "✗ does not hold"}
 
 
 class Bits(QWidget):
-    """Cells of the selected frame's best reading."""
+    """Cells of the selected frame's best reading. A click copies a group's value as it is shown."""
+
+    copied = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -29,6 +32,7 @@ class Bits(QWidget):
         self._groups: list[BitGroup] = []
         self._hovered = -1
         self.base = "hex"
+        self.turned = False
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         document.hovered_bit.connect(self._hover)
@@ -36,8 +40,9 @@ class Bits(QWidget):
     def show_reading(self, reading: Reading | None) -> None:
         """Another reading, or none."""
         self._reading = reading
-        self._groups = bit_groups(reading) if reading is not None else []
+        self._groups = bit_groups(reading) if reading is not None and reading.bits.size else []
         text = " ".join(f"{g.name or 'bits'} {self._value(g)}" for g in self._groups)
+        self.setToolTip("Click a value to copy it" if self._groups else "")
         self.setAccessibleName(f"Bits of the selected frame: {text}")
         self.setFixedHeight(self.sizeHint().height())
         self.update()
@@ -45,6 +50,11 @@ class Bits(QWidget):
     def show_base(self, base: str) -> None:
         """Values in hex, decimal or binary."""
         self.base = base
+        self.update()
+
+    def turn(self, turned: bool) -> None:
+        """Values with each group's bits in the other order."""
+        self.turned = turned
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -83,17 +93,22 @@ class Bits(QWidget):
     def _value(self, group: BitGroup) -> str:
         if group.holds is not None:
             return MARKS[group.holds]
-        if group.value is None:
-            return "part" if group.name else ""
-        if not isinstance(group.value, int) or group.value < 0:
-            return marked(group.value)
+        value = group.value
+        if group.role == "bits" and self._reading is not None:
+            value = int("".join(map(str, self._reading.bits[group.first : group.last + 1].tolist())), 2)
+        elif value is None:
+            return "part"
+        if not isinstance(value, int) or value < 0:
+            return marked(value)
+        if self.turned:
+            value = int(f"{value:0{group.width}b}"[::-1], 2)
         match self.base:
             case "decimal":
-                return str(group.value)
+                return str(value)
             case "binary":
-                return f"{group.value:b}"
+                return f"{value:0{group.width}b}"
             case _:
-                return marked(group.value, group.width)
+                return marked(value, group.width)
 
     # Painting
 
@@ -120,9 +135,15 @@ class Bits(QWidget):
             self._brace(painter, cells, group)
 
     def _brace(self, painter: QPainter, cells: list[QRectF], group: BitGroup) -> None:
-        if group.role == "bits" and not group.name:
-            return
-        role = "ink" if group.role == "field" else "proven" if group.holds else "attention"
+        role = (
+            "fog"
+            if group.role == "bits"
+            else "ink"
+            if group.role == "field"
+            else "proven"
+            if group.holds
+            else "attention"
+        )
         painter.setPen(QPen(colour(role), 1.3))
         left, right = cells[group.first].left() + 1, cells[group.last].right() - 1
         y = cells[group.last].bottom() + 5
@@ -140,6 +161,7 @@ class Bits(QWidget):
             path.lineTo(QPointF(x, y + dy))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
+        painter.setPen(colour("quiet" if group.role == "bits" else role))
         width = max(self._group_width(group), right - left)
         wide = group.width * CELL >= self._group_width(group)
         area = QRectF(middle - width / 2 - 4 if wide else left, y + 12, width + 8, 16)
@@ -155,6 +177,22 @@ class Bits(QWidget):
         bit = next((n for n, cell in enumerate(cells) if cell.contains(event.position())), -1)
         if bit != self._hovered:
             self._document.hovered_bit.emit(bit)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        group = self._group_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
+        if group is not None and group.holds is None:
+            value = self._value(group)
+            QApplication.clipboard().setText(value)
+            self.copied.emit(f"copied {group.name or f'bits {group.first}–{group.last}'}: {value}")
+
+    def _group_at(self, point: QPointF) -> BitGroup | None:
+        """The group whose cells, brace or value are there."""
+        cells, _ = self._cells() if self._groups else ([], 0)
+        for group in self._groups:
+            for n in range(group.first, group.last + 1):
+                if cells[n].adjusted(0, 0, 0, BRACE_HEIGHT).contains(point):
+                    return group
+        return None
 
     def leaveEvent(self, event: object) -> None:
         self._document.hovered_bit.emit(-1)

@@ -18,8 +18,9 @@ from eager_tern.errors import InputError
 from eager_tern.intake.again import read_again, read_take_again
 from eager_tern.intake.files import FileTake, keep_pulses, keep_read
 from eager_tern.intake.live import Heard, Listening
+from eager_tern.places import sheets_folder
 from eager_tern.protocol.describing import Assumed, assumed_in, describe, says_the_same
-from eager_tern.protocol.loading import library, load_sheet, parse_sheet
+from eager_tern.protocol.loading import library, load_sheet, parse_sheet, sheets_in, with_own
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import read_alone
@@ -151,7 +152,7 @@ class Document(QObject):
             _breathe()
 
     def _read_sheets(self) -> None:
-        """The gadget's own sheets before the library's."""
+        """The gadget's own sheets, then those of the user's folder, then the library's."""
         assert self.casebook is not None
         assert self.gadget is not None
         own = []
@@ -160,8 +161,10 @@ class Document(QObject):
                 own.append(parse_sheet(text, f"sheet {sheet_id} in {self.casebook.path.name}"))
             except InputError as error:
                 self.troubled.emit(str(error))
-        names = {sheet.id for sheet in own}
-        self.sheets = (*own, *(sheet for sheet in library() if sheet.id not in names))
+        everywhere, wrong = sheets_in(sheets_folder())
+        for error in wrong:
+            self.troubled.emit(str(error))
+        self.sheets = with_own(own, everywhere)
 
     def add_sheet(self, path: Path) -> None:
         """Take a sheet into the gadget's part of the casebook, and read everything caught with it again."""

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import PlaceKey
-from eager_tern.casebook.keys import PLATE_COLUMNS, Key, summary
+from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.document import Document
 from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
@@ -16,6 +16,7 @@ from eager_tern.desk.words import plural, short_code
 KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
 DRAG_PX = 6
 LEFT = 18
+MOST_GHOSTS = 12
 
 
 class Plate(QWidget):
@@ -25,6 +26,7 @@ class Plate(QWidget):
         super().__init__()
         self._document = document
         self.keys: list[Key] = []
+        self.ghosts: list[str] = []
         self._grabbed: tuple[str, QPointF] | None = None
         self._drag: QPointF | None = None
         self._current = 0
@@ -36,6 +38,7 @@ class Plate(QWidget):
 
     def refresh(self) -> None:
         self.keys = self._document.key_table()
+        self.ghosts = ghosts(self.keys)[:MOST_GHOSTS]
         self._current = min(self._current, max(len(self.keys) - 1, 0))
         caught = sum(key.best is not None for key in self.keys)
         self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught")
@@ -43,9 +46,17 @@ class Plate(QWidget):
         self.update()
 
     def sizeHint(self) -> QSize:
-        rows = max((key.place.row for key in self.keys), default=2) + 1
+        rows = self._rows() + -(-len(self.ghosts) // PLATE_COLUMNS)
         columns = max([PLATE_COLUMNS, *(key.place.col + 1 for key in self.keys)])
         return QSize(2 * MARGIN + columns * (KEY_WIDTH + GAP), 2 * MARGIN + rows * (KEY_HEIGHT + GAP))
+
+    def _rows(self) -> int:
+        """Of the keys; ghosts stand below."""
+        return max((key.place.row for key in self.keys), default=2) + 1
+
+    def ghost_box(self, number: int) -> QRectF:
+        place = KeyPlace("", self._rows() + number // PLATE_COLUMNS, number % PLATE_COLUMNS)
+        return self.box_of(place).translated(0, GAP)
 
     def box_of(self, place: KeyPlace) -> QRectF:
         return QRectF(
@@ -57,7 +68,7 @@ class Plate(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.keys:
             columns = max(key.place.col for key in self.keys) + 1
-            rows = max(key.place.row for key in self.keys) + 1
+            rows = self._rows()
             body = QRectF(6, 6, MARGIN * 2 + columns * (KEY_WIDTH + GAP) - GAP - 12,
                           MARGIN * 2 + rows * (KEY_HEIGHT + GAP) - GAP - 12)  # fmt: skip
             painter.setPen(QPen(colour("rule"), 1.4))
@@ -73,6 +84,8 @@ class Plate(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(QPen(colour("attention"), 1, Qt.PenStyle.DotLine))
                 painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 9, 9)
+        for n, code in enumerate(self.ghosts):
+            self._paint_ghost(painter, self.ghost_box(n), code)
 
     def _paint_key(self, painter: QPainter, box: QRectF, key: Key, chosen: bool) -> None:
         best = key.best
@@ -99,6 +112,18 @@ class Plate(QWidget):
             count = "same as another" if key.same_as else "differs"
             painter.setFont(text_font(10))
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, count)
+
+    def _paint_ghost(self, painter: QPainter, box: QRectF, code: str) -> None:
+        """A code that no key sends: outlined in dots, with nothing that looks like a key's cap."""
+        painter.setPen(QPen(colour("fog"), 1.2, Qt.PenStyle.DotLine))
+        painter.setBrush(QBrush(colour("fog", 0.25), Qt.BrushStyle.BDiagPattern))
+        painter.drawRoundedRect(box, 7, 7)
+        inner = box.adjusted(11, 8, -8, -7)
+        painter.setPen(colour("quiet"))
+        painter.setFont(text_font(ASIDE_PX))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, "no key sends it")
+        painter.setFont(digit_font(ASIDE_PX))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
 
     # Mouse and keys
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import logging
 from pathlib import Path
 
-import platformdirs
 from pydantic import BaseModel, ValidationError
+
+from eager_tern.places import config_folder
 
 MOST_RECENT = 8
 log = logging.getLogger(__name__)
@@ -28,7 +29,7 @@ class Settings(BaseModel):
 
 
 def settings_path() -> Path:
-    return Path(platformdirs.user_config_dir("eager-tern", appauthor=False)) / "desk.json"
+    return config_folder() / "desk.json"
 
 
 def load_settings() -> Settings:

@@ -13,6 +13,7 @@ from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
+from eager_tern.places import sheets_folder
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library, parse_sheet, sheet_text
@@ -187,7 +188,13 @@ class SheetLeaf(QWidget):
             self._document.change(KeepSheet(gadget.id, self.sheet.id, None))
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save sheet", "", "Protocol sheets (*.toml)")
+        folder = sheets_folder()  # what is saved there is used for every gadget
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            self.said.emit(f"{folder}: {error.strerror}")
+        proposed = folder / f"{self.sheet.id if self.sheet is not None else 'sheet'}.toml"
+        name, _ = QFileDialog.getSaveFileName(self, "Save sheet", str(proposed), "Protocol sheets (*.toml)")
         if name:
             path = Path(name).with_suffix(".toml")
             try:

@@ -59,6 +59,7 @@ class SignalLeaf(QScrollArea):
             "unwrap: the whole take on one line", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
         )
         self.base = link("", "Show values in hex, decimal or binary", self._next_base)
+        self.order = link("", "Turn the order of the bits in each value round", self._turn)
         self.copy = link("copy bits", "Copy the bits of this frame", self.copy_bits)
         self._facts = QLabel()
         self._facts.setObjectName("aside")
@@ -71,11 +72,12 @@ class SignalLeaf(QScrollArea):
         layout.setSpacing(6)
         self._measure = QLabel()
         self.calipers.changed.connect(self._show_measure)
+        self.bits.copied.connect(self._facts.setText)
         layout.addWidget(self.overview)
         layout.addLayout(_row(self._measure, self.wrap))
         for widget in (self.recorded.line, self.tape, self.strip, self.recorded):
             layout.addWidget(widget)
-        layout.addLayout(_row(self._facts, self.base, self.copy))
+        layout.addLayout(_row(self._facts, self.base, self.order, self.copy))
         for widget in (self.bits, self.same_key):
             layout.addWidget(widget)
         layout.addLayout(_row(QLabel(), self.align))
@@ -140,6 +142,7 @@ class SignalLeaf(QScrollArea):
             (self.recorded, one),
             (self.bits, has_bits),
             (self.base, has_bits),
+            (self.order, has_bits),
             (self.copy, has_bits),
             (self._facts, has_bits),
             (self.same_key, one and self.same_key.sizeHint().height() > 0),
@@ -168,8 +171,13 @@ class SignalLeaf(QScrollArea):
         self.bits.show_base(BASES[(BASES.index(self.bits.base) + 1) % len(BASES)])
         self._show_base()
 
+    def _turn(self) -> None:
+        self.bits.turn(not self.bits.turned)
+        self._show_base()
+
     def _show_base(self) -> None:
         self.base.setText(f"values in {self.bits.base}")
+        self.order.setText("bits turned round" if self.bits.turned else "bits not turned")
 
     def copy_bits(self) -> None:
         """The frame's bits to the clipboard."""

@@ -10,6 +10,7 @@ from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.reading import Reading
 
+SHORT_BITS = 32  # a code of as many is shown in hex where there is little room
 CODE_NAMES = {
     "pulse-distance": "pulse distance",
     "pulse-width": "pulse width",
@@ -47,7 +48,9 @@ def short_code(press: Caught) -> str:
     if reading.first_missed:
         return "repeats only"
     if reading.protocol in ("", "unknown"):
-        return f"{len(reading.bits)} bits"
+        count = len(reading.bits)
+        digits = f"{int(reading.bits, 2):0{-(-count // 4)}X} " if 0 < count <= SHORT_BITS else ""
+        return f"{digits}{count} bits"
     fields = _code_fields(reading.protocol) or tuple((name, 8) for name in list(reading.fields)[:3])
     numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cache
 from importlib.resources import files
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -50,7 +51,8 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
         path = tuple(first["loc"])
         reason = re.sub(r"^Value error, ", "", first["msg"])
         label = ".".join(str(part) for part in path if isinstance(part, str))
-        raise InputError(source, f"{label}: {reason}" if label else reason, _line(text, path)) from None
+        place = _line(text, path) if path else _named_in(text, reason)
+        raise InputError(source, f"{label}: {reason}" if label else reason, place) from None
 
 
 def load_sheet(path: Path) -> Sheet:
@@ -61,6 +63,28 @@ def load_sheet(path: Path) -> Sheet:
         raise InputError(path, error.strerror or "cannot be read") from None
     except UnicodeDecodeError as error:
         raise InputError(path, "is not text", f"byte {error.start}") from None
+
+
+def sheets_in(folder: Path) -> tuple[list[Sheet], list[InputError]]:
+    """The sheets in a folder's .toml files, and what is wrong with those that cannot be used."""
+    sheets: dict[str, Sheet] = {}
+    wrong: list[InputError] = []
+    for path in sorted(folder.glob("*.toml")):
+        try:
+            sheet = load_sheet(path)
+        except InputError as error:
+            wrong.append(error)
+        else:
+            sheets[sheet.id] = sheet
+    return list(sheets.values()), wrong
+
+
+def with_own(*own: Sequence[Sheet]) -> tuple[Sheet, ...]:
+    """Sheets of one's own before the library's; of two with one id the first counts."""
+    found: dict[str, Sheet] = {}
+    for sheet in chain(*own, library()):
+        found.setdefault(sheet.id, sheet)
+    return tuple(found.values())
 
 
 def sheet_text(sheet_id: str) -> str | None:
@@ -102,4 +126,23 @@ def _line(text: str, path: tuple[Any, ...]) -> str:
             if re.match(rf'"?{re.escape(part)}"?\s*=', line) or line.startswith((f"[{table}]", f"[[{table}]]")):
                 at = i + 1
                 break
-    return f"line {at}" if at else ""
+    return _place(lines, at)
+
+
+def _named_in(text: str, reason: str) -> str:
+    """The line of the first thing that a reason about the whole sheet names in quotes: a field, a frame or a key."""
+    lines = text.splitlines()
+    for word in re.findall(r'"([^"]+)"', reason):
+        for form in (rf'\s*name\s*=\s*"{re.escape(word)}"', rf"\s*{re.escape(word)}\s*="):
+            for at, line in enumerate(lines, 1):
+                if re.match(form, line):
+                    return _place(lines, at)
+    return ""
+
+
+def _place(lines: Sequence[str], at: int) -> str:
+    """A line counted from 1, with the column at which its value begins."""
+    if not at:
+        return ""
+    value = re.match(r"[^=]*=\s*", lines[at - 1])
+    return f"line {at}, column {value.end() + 1}" if value else f"line {at}"

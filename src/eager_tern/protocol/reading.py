@@ -102,7 +102,10 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], noise: float) -> tuple[Re
         return ()
     readings = [_reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
     readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
-    return tuple(sorted(readings, key=lambda r: -r.confidence))
+    best: dict[tuple[str, bool], Reading] = {}  # kinds of frame that look alike are told apart by their checks
+    for reading in sorted(readings, key=lambda r: -r.confidence):
+        best.setdefault((reading.protocol, reading.stands_for_repeat), reading)
+    return tuple(best.values())
 
 
 def bit_span(reading: Reading | None, bit: int) -> tuple[float, float] | None:
