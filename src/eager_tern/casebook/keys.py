@@ -33,7 +33,7 @@ class Key:
         coded = [press for press in self.presses if press.code is not None]
         return max(coded, key=lambda press: press.reading.confidence) if coded else None
 
-    @property
+    @cached_property
     def contradicts(self) -> bool:
         """Whether presses of this name sent different codes."""
         return len({press.code for press in self.presses if press.code is not None}) > 1

@@ -132,9 +132,9 @@ class Document(QObject):
         self._read.cache_clear()
         self._read_presses()
         self.key_table()  # every view asks for it next
-        _breathe()
+        breathe()
         self.opened.emit()
-        _breathe()
+        breathe()
         self.select(tuple(press.id for press in self.shown_presses()[-1:]))
 
     def _read_presses(self) -> None:
@@ -149,7 +149,7 @@ class Document(QObject):
             self._add(batch)
             for press in batch:
                 press.code  # noqa: B018  worked out now, a few at a time, and remembered
-            _breathe()
+            breathe()
 
     def _read_sheets(self) -> None:
         """The gadget's own sheets, then those of the user's folder, then the library's."""
@@ -184,7 +184,7 @@ class Document(QObject):
         """Read everything caught of the gadget with its sheets as they are now; what is selected stays so."""
         selected, gadget_id = self.selected, self.gadget.id if self.gadget is not None else 0
         self._read_sheets()
-        self._try(lambda book: read_again(book, gadget_id, self.sheets, _breathe))
+        self._try(lambda book: read_again(book, gadget_id, self.sheets, breathe))
         self._pulses.clear()
         self._read.cache_clear()
         self._read_presses()
@@ -349,7 +349,7 @@ class Document(QObject):
         assert self.casebook is not None
         now = self.selected_presses()
         at = now[0].reading.start_us if now else 0.0
-        self._try(lambda book: read_take_again(book, book.take(take_id), self.sheets, _breathe))
+        self._try(lambda book: read_take_again(book, book.take(take_id), self.sheets, breathe))
         self._pulses.pop(take_id, None)
         self._read.cache_clear()
         self._read_presses()
@@ -467,6 +467,6 @@ class Document(QObject):
             self._try(lambda book: self._take_in(listening.take_id, listening.finish()))
 
 
-def _breathe() -> None:
+def breathe() -> None:
     """Let the window draw itself in the midst of much work; what the user does meanwhile waits."""
     QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)

@@ -8,9 +8,10 @@ from typing import Any
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 
 from eager_tern.casebook.values import Caught
-from eager_tern.desk.document import Document
+from eager_tern.desk.document import Document, breathe
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
+AT_ONCE = 2000  # presses that are looked at before the window may draw itself
 PRESS_ROLE = int(Qt.ItemDataRole.UserRole)
 
 
@@ -30,9 +31,11 @@ class StrayFold:
 Row = Caught | StrayFold
 
 
-def _identity(row: Row) -> tuple[int, int]:
-    """What makes a row the same one, whatever is said about it."""
-    return (row.id, 0) if isinstance(row, Caught) else (-row.strays[0].id, len(row.strays))
+def _same_row(row: Row, other: Row) -> bool:
+    """Whether two rows are the same one, whatever is said about it."""
+    if isinstance(row, Caught) or isinstance(other, Caught):
+        return isinstance(row, Caught) and isinstance(other, Caught) and row.id == other.id
+    return row.strays[0].id == other.strays[0].id and len(row.strays) == len(other.strays)
 
 
 class LogModel(QAbstractListModel):
@@ -44,6 +47,7 @@ class LogModel(QAbstractListModel):
         self._rows: list[Row] = []
         self._filter = ""
         self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
+        self._turn = 0  # how often all presses were looked at
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
         document.opened.connect(self.reload)
         document.presses_changed.connect(self.reload)
@@ -59,11 +63,15 @@ class LogModel(QAbstractListModel):
 
     def reload(self) -> None:
         """Look at all presses again. Where the rows stay the same ones, an editor among them stays open."""
-        before, self._rows = self._rows, []
-        for press in self._document.presses:
-            self._append(press)
-        rows, self._rows = self._rows, before
-        if [_identity(row) for row in rows] == [_identity(row) for row in before]:
+        self._turn += 1
+        turn, rows = self._turn, []
+        for number, press in enumerate(self._document.presses, 1):
+            self._append(rows, press)
+            if number % AT_ONCE == 0:
+                breathe()
+                if turn != self._turn:  # looked at again meanwhile
+                    return
+        if len(rows) == len(self._rows) and all(map(_same_row, rows, self._rows)):
             self._rows = rows
             if rows:
                 self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
@@ -72,36 +80,29 @@ class LogModel(QAbstractListModel):
         self._rows = rows
         self.endResetModel()
 
-    def _append(self, press: Caught) -> bool:
-        """Whether the row is a new one."""
+    def _append(self, rows: list[Row], press: Caught) -> None:
         if press.deleted:
-            return False
+            return
         if not press.stray:
-            if self._matches(press):
-                self._rows.append(press)
-                return True
-            return False
+            if not self._filter or self._matches(press):
+                rows.append(press)
+            return
         if self._filter:
-            return False
+            return
         # Unfolded strays stand behind their fold.
-        at = len(self._rows) - 1
-        while at >= 0 and isinstance(row := self._rows[at], Caught) and row.stray:
+        at = len(rows) - 1
+        while at >= 0 and isinstance(row := rows[at], Caught) and row.stray:
             at -= 1
-        if at >= 0 and isinstance(fold := self._rows[at], StrayFold):
-            self._rows[at] = StrayFold((*fold.strays, press), fold.unfolded)
+        if at >= 0 and isinstance(fold := rows[at], StrayFold):
+            rows[at] = StrayFold((*fold.strays, press), fold.unfolded)
         else:
-            self._rows.append(StrayFold((press,), press.id in self._unfolded))
-            at = len(self._rows) - 1
-        if self._rows[at].unfolded:  # type: ignore[union-attr]
-            self._rows.append(press)
-        return True
+            rows.append(StrayFold((press,), press.id in self._unfolded))
+            at = len(rows) - 1
+        if rows[at].unfolded:  # type: ignore[union-attr]
+            rows.append(press)
 
     def _matches(self, press: Caught) -> bool:
-        if not self._filter:
-            return True
         words = self._filter.split()
-        if all(word in press.label.lower() for word in words):
-            return True
         known = self._texts.get(press.id)
         if known is None or known[0] is not press:
             text = f"{press.label} {press.reading.protocol} {short_code(press)}".lower()
@@ -118,11 +119,11 @@ class LogModel(QAbstractListModel):
             return
         before = len(self._rows)
         if press.stray:
-            self._append(press)
+            self._append(self._rows, press)
             self.layoutChanged.emit()
-        elif self._matches(press):
+        elif not self._filter or self._matches(press):
             self.beginInsertRows(QModelIndex(), before, before)
-            self._append(press)
+            self._append(self._rows, press)
             self.endInsertRows()
 
     # Qt's side

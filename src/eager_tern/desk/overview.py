@@ -26,7 +26,9 @@ class Overview(QWidget):
         self._document = document
         self._edges: Floats = np.empty(0)
         self._marked: Floats = np.empty(0)
+        self._shown: list[Caught] = []
         self._presses: list[Caught] = []
+        self._starts: Floats = np.empty(0)
         self._chosen: Caught | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -43,7 +45,11 @@ class Overview(QWidget):
             edges = self._document.take_edges(press.take_id)
             if edges is not self._edges:
                 self._edges, self._marked = edges, mark_time_before(edges)
-            self._presses = [p for p in self._document.shown_presses() if p.take_id == press.take_id]
+            shown = self._document.shown_presses()
+            if shown is not self._shown or not self._presses or self._presses[0].take_id != press.take_id:
+                self._shown = shown
+                self._presses = [p for p in shown if p.take_id == press.take_id]
+                self._starts = np.array([p.reading.start_us for p in self._presses])
         self.update()
 
     def _end_us(self) -> float:
@@ -63,16 +69,23 @@ class Overview(QWidget):
         draw_marks(painter, box, self._edges, 0.0, self._end_us(), colour("ink"), self._marked)
         painter.setPen(colour("rule"))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
-        for press in self._presses:
-            x = box.left() + press.reading.start_us / self._end_us() * box.width()
-            chosen = press.id in self._document.selected
+        for x, chosen in self._wedges(box):
             painter.setPen(colour("attention" if chosen else "quiet"))
             painter.setBrush(colour("attention") if chosen else colour("paper"))
             tip = box.bottom() + 2
             painter.drawPolygon(QPolygonF([QPointF(x, tip), QPointF(x - 4, tip + 7), QPointF(x + 4, tip + 7)]))
 
+    def _wedges(self, box: QRectF) -> list[tuple[float, bool]]:
+        """Where a wedge stands and whether it is filled: one for all presses on a pixel, filled ones last."""
+        scale = box.width() / self._end_us()
+        chosen = [
+            p.reading.start_us for p in self._document.selected_presses() if p.take_id == self._presses[0].take_id
+        ]
+        empty = np.unique(np.rint(box.left() + self._starts * scale))
+        filled = np.unique(np.rint(box.left() + np.array(chosen) * scale))
+        return [(x, False) for x in empty.tolist()] + [(x, True) for x in filled.tolist()]
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._presses:
             at = (event.position().x() - MARGIN) / max(self.width() - 2 * MARGIN - 60, 1) * self._end_us()
-            near = min(self._presses, key=lambda press: abs(press.reading.start_us - at))
-            self._document.select((near.id,))
+            self._document.select((self._presses[int(np.argmin(np.abs(self._starts - at)))].id,))

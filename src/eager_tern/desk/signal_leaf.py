@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import islice
+
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
@@ -120,8 +122,9 @@ class SignalLeaf(QScrollArea):
     def _same_code(self, press: Caught | None) -> list[Caught]:
         if press is None or press.code is None:
             return []
-        same = [p for p in self._document.shown_presses() if p.code == press.code and p.id != press.id]
-        return [press, *same[:SAME_KEY_SHOWN]] if same else []
+        same = (p for p in self._document.shown_presses() if p.code == press.code and p.id != press.id)
+        first = list(islice(same, SAME_KEY_SHOWN))
+        return [press, *first] if first else []
 
     def set_wrapped(self, wrapped: bool) -> None:
         """The frame wrapped into lines, or the whole take on one line."""
