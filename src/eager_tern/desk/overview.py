@@ -78,9 +78,8 @@ class Overview(QWidget):
     def _wedges(self, box: QRectF) -> list[tuple[float, bool]]:
         """Where a wedge stands and whether it is filled: one for all presses on a pixel, filled ones last."""
         scale = box.width() / self._end_us()
-        chosen = [
-            p.reading.start_us for p in self._document.selected_presses() if p.take_id == self._presses[0].take_id
-        ]
+        selected = self._document.selected_presses()
+        chosen = [p.reading.start_us for p in selected if p.take_id == selected[0].take_id]
         empty = np.unique(np.rint(box.left() + self._starts * scale))
         filled = np.unique(np.rint(box.left() + np.array(chosen) * scale))
         return [(x, False) for x in empty.tolist()] + [(x, True) for x in filled.tolist()]
