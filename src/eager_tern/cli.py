@@ -96,6 +96,45 @@ def read(
 
 
 @app.command()
+def compare(
+    paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of one gadget, a press each.")],
+    labels: Annotated[Path, typer.Option(help="A table: a column file, and one for each thing that was varied.")],
+    write_sheet: Annotated[Path | None, typer.Option(help="Write a protocol sheet here.")] = None,
+    proof: Annotated[
+        bool, typer.Option("--proof", help="Predict frames that were left out of the search, too.")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Lay the frames of one gadget under one another and find out what their bits mean."""
+    from eager_tern.compare.comparison import compare as compare_stack
+    from eager_tern.compare.proof import prove
+    from eager_tern.compare.writing import sheet_of
+    from eager_tern.intake.captures import gather
+    from eager_tern.reports import comparison_document, describe_comparison
+
+    gathered = _or_complain(lambda: gather(paths, labels))
+    for words in (*gathered.words, *gathered.failed):
+        _complain(words)
+    found = compare_stack(gathered.stack)
+    proved = prove(found) if proof else None
+    if write_sheet is not None:
+        _or_complain(lambda: _write_text(write_sheet, sheet_of(found, gathered.line)))
+    if as_json:
+        _print_json(comparison_document(found, proved))
+    else:
+        print("\n".join(describe_comparison(found, gathered.names, proved)))
+    if gathered.failed:
+        raise typer.Exit(1)
+
+
+def _write_text(path: Path, text: str) -> None:
+    try:
+        path.write_text(text, "utf-8")
+    except OSError as error:
+        raise InputError(path, error.strerror or "cannot be written") from None
+
+
+@app.command()
 def make(
     sheet: Annotated[str, typer.Argument(metavar="SHEET", help="A sheet's path, or the id of a built-in one.")],
     values: Annotated[list[str] | None, typer.Argument(metavar="field=value...")] = None,

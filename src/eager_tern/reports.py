@@ -8,16 +8,23 @@ from typing import Any
 import numpy as np
 
 from eager_tern.casebook.values import bit_text
+from eager_tern.compare.checks import Found
+from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.fields import Field, Linear, Table
+from eager_tern.compare.proof import Proof
+from eager_tern.compare.stack import Label
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
+from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Floats, Pulses
 
 READINGS = "eager-tern/readings/1"
 FRAME = "eager-tern/frame/1"
+COMPARISON = "eager-tern/comparison/1"
 
 
 def readings_document(takes: Sequence[FileTake], with_noise: bool) -> dict[str, Any]:
@@ -34,6 +41,135 @@ def frame_document(made: MadeFrame) -> dict[str, Any]:
         "pulses_us": _durations(made.pulses.durations_us),
         "carrier_hz": made.pulses.carrier_hz,
     }
+
+
+def comparison_document(found: Comparison, proof: Proof | None = None) -> dict[str, Any]:
+    """The JSON document of ``compare``."""
+    document = {
+        "schema": COMPARISON,
+        "rows": found.stack.rows,
+        "bit_count": found.stack.columns,
+        "constant": found.stack.constant.tolist(),
+        "varying": found.stack.varying.tolist(),
+        "fields": [_found_field(field) for field in found.fields],
+        "checks": [_found_check(check) for check in found.checks],
+        "counters": [{"kind": each.kind, "positions": list(each.positions)} for each in found.counters],
+        "unexplained": list(found.unexplained),
+    }
+    if proof is not None:
+        document["proof"] = {"made": int(proof.made.sum()), "predicted": int(proof.predicted.sum())}
+    return document
+
+
+def _found_field(field: Field) -> dict[str, Any]:
+    document: dict[str, Any] = {
+        "name": field.name,
+        "positions": list(field.positions),
+        "map": _map(field.map),
+        "rows_explained": field.explained,
+        "rows_contradicting": field.contradicting.tolist(),
+        "chance": _chance(field.chance),
+    }
+    if field.when:
+        document["when"] = {name: list(values) for name, values in field.when.items()}
+    if field.others:
+        document["others"] = [{"positions": list(o.positions), "map": _map(o.map)} for o in field.others]
+    return document
+
+
+def _map(found: Linear | Table) -> dict[str, Any]:
+    if isinstance(found, Table):
+        return {"kind": "table", "encoding": "binary", "table": {str(k): v for k, v in sorted(found.words.items())}}
+    return {"kind": "linear", "encoding": found.encoding, "scale": found.scale, "offset": found.offset}
+
+
+def _found_check(found: Found) -> dict[str, Any]:
+    check = found.check
+    width = check.at.width
+    parameters: dict[str, Any] = {
+        "width": width,
+        "unit": width if check.of is not None else check.unit,
+        "order": check.order,
+        "init": check.init,
+        "negate": check.negate,
+        "carry": check.carry,
+        "swap": check.swap,
+        "xor_out": check.xor_out,
+    }
+    if check.kind == "crc":
+        parameters |= {"poly": check.poly, "reflect_in": check.reflect_in, "reflect_out": check.reflect_out}
+    if check.kind == "linear":
+        parameters["columns"] = [f"{column:0{(width + 3) // 4}x}" for column in check.columns]
+    kind = "xor" if check.kind == "copy" else check.kind  # a copy is the exclusive-or of one number
+    return {
+        "kind": kind,
+        "positions": list(found.positions),
+        "covers": [list(span) for span in found.covers],
+        "parameters": parameters,
+        "rows_ok": int(found.holds.sum()),
+        "rows_failing": np.flatnonzero(~found.holds).tolist(),
+        "chance": _chance(found.chance),
+    }
+
+
+def _chance(log10: float) -> float:
+    """A probability from its logarithm; what is less than the smallest number is that."""
+    return float(10.0 ** max(min(log10, 0.0), -300.0))
+
+
+def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | None = None) -> list[str]:
+    """The comparison in lines for a person."""
+    stack = found.stack
+    lines = [
+        f"{stack.rows} frames of {stack.columns} bits, {len(stack.varying)} of which vary, {found.explained} explained"
+    ]
+    for field in found.fields:
+        where = Positions(np.array(field.positions, np.intp), np.zeros(len(field.positions), np.uint8))
+        line = (
+            f"{field.name}: bits {where} {_map_in_words(field.map)} in {field.explained} of {len(field.holds)} presses"
+        )
+        if field.when:
+            line += ", where " + " and ".join(f"{k} is {', '.join(map(str, v))}" for k, v in field.when.items())
+        lines.append(line)
+        says = field.says(stack.bits)
+        for row in field.contradicting.tolist():
+            label = stack.labels[field.name][row]
+            lines.append(f"  {names[row]} says {_word(label)}, its bits say {_word(says[row])}")
+    for name in [name for name in stack.labels if name not in {field.name for field in found.fields}]:
+        lines.append(f"{name}: no bits follow it{_why_not(stack.labels[name])}")
+    for check in found.checks:
+        of = ", ".join(f"{a}-{b}" for a, b in check.covers)
+        failing = [names[row] for row in np.flatnonzero(~check.holds).tolist()]
+        lines.append(
+            f"{check.check.name} at bits {check.check.at} over {of} in {int(check.holds.sum())} of {stack.rows}; "
+            f"by accident once in 10^{-check.chance:.0f}" + (f"; fails in {', '.join(failing)}" if failing else "")
+        )
+    lines += [f"{each.kind} at bits {', '.join(map(str, each.positions))}" for each in found.counters]
+    if found.unexplained:
+        lines.append(f"unexplained: bits {', '.join(map(str, found.unexplained))}")
+    if proof is not None:
+        told = f"{int(proof.made.sum())} of {stack.rows} presses made bit for bit from their labels"
+        lines.append(f"{told}; {int(proof.predicted.sum())} predicted by a search that had not seen them")
+    return lines
+
+
+def _map_in_words(found: Linear | Table) -> str:
+    if isinstance(found, Table):
+        return "(" + ", ".join(f"{raw} = {_word(word)}" for raw, word in sorted(found.words.items())) + ")"
+    coded = "" if found.encoding == "binary" else f" as {found.encoding}"
+    times = "" if found.scale == 1 else f" times {found.scale:g}"
+    return f"{coded}{times} {'plus' if found.offset >= 0 else 'minus'} {abs(found.offset):g}".strip()
+
+
+def _word(value: Label) -> str:
+    return f"{value:g}" if isinstance(value, float | int) else str(value)
+
+
+def _why_not(labels: Sequence[Label]) -> str:
+    known = [label for label in labels if label is not None]
+    if len(set(known)) < 2:
+        return ": it never changes" if known else ": no press has it"
+    return "; more presses may tell" if len(known) < 12 else ""
 
 
 def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:

@@ -32,11 +32,13 @@ def expected_value(check: Check, bits: Bits) -> int:
     mask = (1 << check.at.width) - 1
     if check.kind == "constant":
         return check.value & mask
-    units = units_covered(check, bits)
+    units = units_covered(check, bits) if check.kind != "linear" else []
     value = check.init
     match check.kind:
         case "sum":
             value += sum(units)
+            while check.carry and value >> check.at.width:  # what is carried out at the top comes in at the bottom
+                value = (value & mask) + (value >> check.at.width)
         case "xor":
             for unit in units:
                 value ^= unit
@@ -48,6 +50,10 @@ def expected_value(check: Check, bits: Bits) -> int:
             value ^= sum(unit.bit_count() for unit in units) & 1
         case "crc":
             value = crc(units, check)
+        case "linear":
+            covered = np.concatenate([bits[first : last + 1] for first, last in check.covers])
+            for column in np.flatnonzero(covered).tolist():
+                value ^= check.columns[column]
     if check.negate:
         value = -value
     value &= mask

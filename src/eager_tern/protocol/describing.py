@@ -47,6 +47,25 @@ AS_FOUND = Assumed()
 def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False) -> str | None:
     """The TOML text of a sheet that reads frames like these; None where no line code is clear in any of them.
 
+    Its fields are bytes that want names. For the rest see ``describe_line``.
+    """
+    line = describe_line(frames, name, assumed, overrules)
+    if line is None:
+        return None
+    text, count = line
+    for start in range(0, count, FIELD):
+        end = min(start + FIELD, count) - 1
+        first_bit, last_bit = (start, end) if assumed.highest_first else (end, start)
+        bits = f"{first_bit}-{last_bit}" if end > start else f"{start}"
+        text += f'\n[[fields]]\nname = "byte_{start // FIELD}"\nbits = "{bits}"\n'
+    return text
+
+
+def describe_line(
+    frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False, about: str = ""
+) -> tuple[str, int] | None:
+    """The text of a sheet without any fields, and how many bits a frame has; None where no line code is clear.
+
     ``frames`` are those of some presses, repeats among them; the sheet ``overrules`` others if it says what the user
     knows better.
     """
@@ -70,7 +89,7 @@ def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, ov
         parts += _parts(piece, line, unit)
     symbols = _symbols(pieces, lines, unit, assumed.turned)
     count = sum(int(line.bits.size) for line in lines)
-    about = f"{count} bits by {first.code.replace('-', ' ')}, the fields want names."
+    about = about or f"{count} bits by {first.code.replace('-', ' ')}, the fields want names."
     text = [
         f"id = {json.dumps(_identifier(name))}",
         f"name = {json.dumps(name, ensure_ascii=False)}",
@@ -94,17 +113,7 @@ def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, ov
         *(f"  {part}," for part in parts),
         "]",
     ]
-    for start in range(0, count, FIELD):
-        end = min(start + FIELD, count) - 1
-        first_bit, last_bit = (start, end) if assumed.highest_first else (end, start)
-        bits = f"{first_bit}-{last_bit}" if end > start else f"{start}"
-        text += [
-            "",
-            "[[fields]]",
-            f'name = "byte_{start // FIELD}"',
-            f'bits = "{bits}"',
-        ]
-    return "\n".join(text) + "\n"
+    return "\n".join(text) + "\n", count
 
 
 def says_the_same(frames: Sequence[Frame], assumed: Assumed, other: Assumed) -> bool:

@@ -29,7 +29,8 @@ class DataField(Strict):
     """A number in the frame, or a word that it stands for.
 
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
-    the value of it. ``when`` names other fields and the values with which this one means anything.
+    the value of it. ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the
+    raw number that is sent where it means nothing.
     """
 
     name: Name
@@ -39,9 +40,10 @@ class DataField(Strict):
     scale: float = 1
     offset: float = 0
     unit: str = ""
-    table: dict[int, str] = {}
+    table: dict[int, int | float | str] = {}
     when: dict[str, tuple[int | float | str, ...]] = {}
     default: int | float | str | None = None
+    otherwise: int | None = None
 
     @model_validator(mode="after")
     def _hangs_together(self) -> DataField:
@@ -78,7 +80,9 @@ class DataField(Strict):
             if named:
                 return _encoded(self.encoding, named[0], self.bits.width)
             if isinstance(value, str):
-                raise ValueError(f'{self.name} = "{value}" is none of {", ".join(self.table.values())}')
+                raise ValueError(f'{self.name} = "{value}" is none of {", ".join(map(str, self.table.values()))}')
+            if any(not isinstance(word, str) for word in self.table.values()):
+                raise ValueError(f"{self.name} = {value} is none of {', '.join(map(str, self.table.values()))}")
         if isinstance(value, str):
             raise ValueError(f'{self.name} = "{value}" is no number')
         number = (value - self.offset) / self.scale

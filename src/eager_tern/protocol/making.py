@@ -32,17 +32,21 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     naming the field and its range.
     """
     known = {field.name: field for field in sheet.fields}
-    bits: Bits = np.zeros(sheet.bit_count, np.uint8)
+    bits: Bits = np.array(list(map(int, sheet.blank or "0" * sheet.bit_count)), np.uint8)
     for name in values:
         if name not in known:
             raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
     all_values = {**{field.name: field.default for field in sheet.fields}, **values}
     for field in sheet.fields:
         value = values.get(field.name)
-        if isinstance(value, tuple) or (value is None and not field.means_something(all_values)):
+        meant = field.means_something(all_values)
+        if isinstance(value, tuple) or (value is None and not meant and field.otherwise is None):
             continue
         try:
-            field.write(bits, value)
+            if not meant and field.otherwise is not None:
+                field.bits.write(bits, field.otherwise)
+            elif value is not None or field.default is not None or not sheet.blank:
+                field.write(bits, value)
         except ValueError as error:
             raise InputError(f"sheet {sheet.id}", str(error)) from None
     given = {int(i) for name in values for i in known[name].bits.index}

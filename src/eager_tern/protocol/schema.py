@@ -121,7 +121,7 @@ class Check(Strict):
     """A number that follows from other bits; the keys are those of a comparison's ``checks``."""
 
     name: str
-    kind: Literal["constant", "copy", "complement", "sum", "xor", "parity", "crc"]
+    kind: Literal["constant", "copy", "complement", "sum", "xor", "parity", "crc", "linear"]
     at: Bitwise
     of: Bitwise | None = None
     covers: tuple[tuple[int, int], ...] = ()
@@ -130,11 +130,13 @@ class Check(Strict):
     order: Literal["lsb", "msb"] = "lsb"
     init: int = 0
     negate: bool = False
+    carry: bool = False
     swap: bool = False
     xor_out: int = 0
     poly: int = 0
     reflect_in: bool = False
     reflect_out: bool = False
+    columns: tuple[int, ...] = ()
 
     @model_validator(mode="after")
     def _complete(self) -> Check:
@@ -148,6 +150,8 @@ class Check(Strict):
             raise ValueError(f'a {self.kind} has "of" with as many bits as "at"')
         if self.kind == "crc" and not self.poly:
             raise ValueError('a crc has a "poly"')
+        if self.kind == "linear" and len(self.columns) != sum(last - first + 1 for first, last in self.covers):
+            raise ValueError('a linear check has in "columns" a number for each bit that it covers')
         if any(first > last or first < 0 for first, last in self.covers):
             raise ValueError('"covers" lists ranges [first, last], the smaller first')
         return self
@@ -171,6 +175,7 @@ class Sheet(Strict):
     serial: Serial | None = None
     frames: Annotated[tuple[FrameKind, ...], Field(min_length=1)]
     press: Press
+    blank: Annotated[str, Field(pattern=r"^[01]*$")] = ""
     fields: tuple[DataField, ...] = ()
     texts: tuple[TextField, ...] = ()
     lists: tuple[ListField, ...] = ()
@@ -191,6 +196,8 @@ class Sheet(Strict):
         count = self.bit_count
         if count > MOST_BITS:
             raise ValueError(f"a frame has at most {MOST_BITS} bits")
+        if self.blank and len(self.blank) != count:
+            raise ValueError(f'"blank" has {len(self.blank)} bits, but a frame has {count}')
         placed: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)
         places = [(f.name, f.bits) for f in placed] + [(c.name, c.at) for c in self.checks]
         places += [(kind.name, kind.inverts) for kind in self.frames if kind.inverts is not None]

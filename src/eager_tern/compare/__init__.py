@@ -1,0 +1,1 @@
+"""Stacks of bits: what varies with what, fields, checks, proof."""

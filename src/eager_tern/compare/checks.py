@@ -1,0 +1,251 @@
+"""Which bits follow from others: copies and complements, sums, exclusive-ors, parity, CRC and other linear digests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from math import comb, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.stack import BitRows, Stack, raw_numbers
+from eager_tern.protocol.checks import evaluate
+from eager_tern.protocol.positions import Positions
+from eager_tern.protocol.schema import Check
+
+MOST_DAMAGED = 0.08  # of the rows
+MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
+
+
+@dataclass(frozen=True)
+class Found:
+    """A check of the sheet language, and the rows in which it holds. ``chance`` is log10 of that by accident."""
+
+    check: Check
+    holds: NDArray[np.bool_]
+    chance: float
+
+    @property
+    def positions(self) -> tuple[int, ...]:
+        return tuple(self.check.at.index.tolist())
+
+    @property
+    def covers(self) -> tuple[tuple[int, int], ...]:
+        of = self.check.of
+        return ((int(of.index.min()), int(of.index.max())),) if of is not None else self.check.covers
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a check may stand: a run of bits within a section that begins at ``start`` and ends before ``end``."""
+
+    first: int
+    width: int
+    start: int
+    end: int
+
+    @property
+    def after(self) -> int:
+        return self.first + self.width
+
+
+def damaged(rows: int) -> int:
+    """How many rows may be damaged."""
+    return int(MOST_DAMAGED * rows) if rows >= 8 else 0
+
+
+def held(check: Check, bits: BitRows) -> NDArray[np.bool_]:
+    """In which rows a check holds."""
+    return np.array([evaluate(check, row).ok for row in bits], dtype=np.bool_)
+
+
+def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list[Place]:
+    """Where a check of one of the widths may stand: on nibbles and at sections' ends; width by width, last ones first.
+
+    ``free`` tells of each column whether it varies and nothing accounts for it yet.
+    """
+    found = []
+    for start, end in stack.section_bounds:
+        for width in widths:
+            grid = 4 if width <= 8 else 8
+            firsts = set(range(start, end - width + 1, grid)) if width in (4, 8, 16) else set()
+            for first in firsts | {end - width}:
+                if first >= start and free[first : first + width].any():
+                    found.append(Place(first, width, start, end))
+    return sorted(found, key=lambda place: (list(widths).index(place.width), -place.first))
+
+
+def positions(first: int, width: int, lowest_first: bool) -> Positions:
+    """A run of bits as a number whose lowest bit is sent first, or last."""
+    index = np.arange(first, first + width)
+    return Positions(index[::-1] if lowest_first else index, np.zeros(width, np.uint8))
+
+
+def chance_of(width: int, independent: int, rows: int, wrong: int, tried: float) -> float:
+    """log10 of how likely a check of so many bits holds by accident in so many independent rows beyond the first."""
+    score = log10(max(tried, 1)) - width * independent * log10(2)
+    return score + (log10(comb(rows, wrong)) if wrong else 0.0)
+
+
+def follows(covers: Sequence[tuple[int, int]], place: Place, known: Sequence[Found]) -> bool:
+    """Whether a check at a place only says again what a known one says, which covers the place and is covered by it."""
+    for other in known:
+        covers_place = any(a <= place.first <= b for a, b in other.covers)
+        is_covered = any(a <= min(other.positions) <= b for a, b in covers)
+        if covers_place and is_covered:
+            return True
+    return False
+
+
+# Copies and complements
+
+
+def find_copies(stack: Stack) -> list[Found]:
+    """Runs of bits that are those of an earlier run, or their complement."""
+    bits, found = stack.bits, []
+    claimed = np.zeros(stack.columns, np.bool_)
+    for distance in sorted(range(4, stack.columns), key=lambda d: (d % 8 != 0, d % 4 != 0, d)):
+        for kind in ("complement", "copy"):
+            differs = (bits[:, distance:] ^ bits[:, :-distance]) != (kind == "complement")
+            same = differs.sum(axis=0) <= damaged(stack.rows)
+            for first, last in _runs(same):
+                run = _on_bytes(first + distance, last + distance, stack)
+                if run is None or claimed[run[0] : run[1] + 1].any():
+                    continue
+                a, b = run
+                if (bits[:, a : b + 1] == bits[:, a - distance : b - distance + 1]).all() and kind == "complement":
+                    continue
+                told = int(np.sum(np.ptp(bits[:, a : b + 1], axis=0) > 0))
+                patterns = np.unique(bits[:, a : b + 1], axis=0).shape[0]
+                if told < 2 or patterns < 3:
+                    continue
+                at = positions(a, b - a + 1, lowest_first=True)
+                check = Check(name=kind, kind=kind, at=at, of=positions(a - distance, b - a + 1, lowest_first=True))
+                holds = held(check, bits)
+                chance = chance_of(told, patterns - 1, stack.rows, int(np.sum(~holds)), stack.columns**2)
+                if chance < MOST_CHANCE and np.sum(~holds) <= damaged(stack.rows):
+                    found.append(Found(check, holds, chance))
+                    claimed[a : b + 1] = True
+    return found
+
+
+def _runs(same: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last of each run of True."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], same.astype(np.int8), [0]))))
+    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _on_bytes(first: int, last: int, stack: Stack) -> tuple[int, int] | None:
+    """A run cut to whole nibbles of its section, if that leaves one."""
+    start = max(start for start, _ in stack.section_bounds if start <= first)
+    a = start + -(-(first - start) // 4) * 4
+    b = start + (last + 1 - start) // 4 * 4 - 1
+    return (a, b) if b - a >= 3 else None
+
+
+# Sums and exclusive-ors
+
+
+def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()) -> list[Found]:
+    """Sums of bytes or nibbles and their exclusive-or, with a seed, negated, with carry, swapped."""
+    found: list[Found] = []
+    left = free.copy()
+    for place in places(stack, (8, 4), free):
+        nibbles = left[place.first : place.after].reshape(-1, 4)
+        if not nibbles.any(axis=1).all():  # what only a nibble of it says is a check of four bits
+            continue
+        sums = (sum_ for sum_ in _sums_at(stack, place) if not follows(sum_.covers, place, (*known, *found)))
+        best = min(sums, key=_preference, default=None)
+        if best is not None:
+            found.append(best)
+            left[place.first : place.after] = False
+    return found
+
+
+def _preference(found: Found) -> tuple[float, ...]:
+    """Fewest rows against it, then the simplest: no seed, covering all that stands before."""
+    check = found.check
+    seed = check.init != 0 or check.xor_out != 0
+    twisted = check.negate + check.carry + check.swap + (check.unit != check.at.width)
+    whole = sum(last - first + 1 for first, last in check.covers)
+    return (float(np.sum(~found.holds)), len(check.covers), twisted, seed, -whole)
+
+
+def _sums_at(stack: Stack, place: Place) -> Iterator[Found]:
+    """The sums that the bits at a place could be."""
+    starts = sorted({place.start, 0})
+    for lowest_first in (True, False):
+        at = positions(place.first, place.width, lowest_first)
+        target = raw_numbers(stack.bits, at.index)
+        if np.unique(target).size < 2:
+            continue
+        for start in starts:
+            for unit in (8, 4):
+                if unit == place.width or (unit, place.width) == (4, 8):
+                    yield from _sums_over(stack, place, at, target, start, unit, lowest_first)
+
+
+def _sums_over(
+    stack: Stack, place: Place, at: Positions, target: NDArray[np.int64], start: int, unit: int, lowest_first: bool
+) -> Iterator[Found]:
+    """Of units from ``start`` to the place, of those behind it, and of both."""
+    before = list(range(start, place.first - unit + 1, unit))
+    behind = list(range(place.after, place.end - unit + 1, unit))
+    order = "lsb" if lowest_first else "msb"
+    mask, rows = (1 << place.width) - 1, stack.rows
+    spared = damaged(rows)
+    values = [raw_numbers(stack.bits, positions(u, unit, lowest_first).index) for u in (*before, *behind)]
+    if not values:
+        return
+    units = np.stack(values, axis=1)
+    sums = np.concatenate((np.zeros((rows, 1), np.int64), np.cumsum(units, axis=1)), axis=1)
+    xors = np.concatenate((np.zeros((rows, 1), np.int64), np.bitwise_xor.accumulate(units, axis=1)), axis=1)
+    whole, split = len(before) + len(behind), len(before)
+    ranges = [(a, b) for b in range(1, split + 1) for a in range(b)]
+    ranges += [(split, b) for b in range(split + 1, whole + 1)]
+    if split and behind:
+        ranges += [(a, whole) for a in range(split)]
+    firsts, lasts = (np.array(ends) for ends in zip(*ranges, strict=True))
+    total = sums[:, lasts] - sums[:, firsts]
+    mixed = xors[:, lasts] ^ xors[:, firsts]
+    swapped = (target << 4 | target >> 4) & mask if place.width == 8 else None
+    tries: list[tuple[dict[str, object], NDArray[np.int64], NDArray[np.int64]]] = [
+        ({"kind": "sum"}, (target[:, None] - total) & mask, total & mask),
+        ({"kind": "sum", "negate": True}, -(target[:, None] + total) & mask, total & mask),
+        ({"kind": "sum", "carry": True}, (target[:, None] - total) % mask, total % mask),
+        ({"kind": "xor"}, target[:, None] ^ mixed & mask, mixed & mask),
+    ]
+    if swapped is not None:
+        tries += [
+            ({"kind": "sum", "swap": True}, (swapped[:, None] - total) & mask, total & mask),
+            ({"kind": "xor", "swap": True}, swapped[:, None] ^ mixed & mask, mixed & mask),
+        ]
+    if unit == 8:  # the other way to say minus: all bits turned
+        tries.append(({"kind": "sum", "xor_out": mask}, ((target ^ mask)[:, None] - total) & mask, total & mask))
+    for how, rest, said in tries:
+        for chosen in {0, rows // 2, rows - 1}:
+            agree = (rest == rest[chosen]).sum(axis=0)
+            for i in np.flatnonzero(agree >= rows - spared).tolist():
+                a, b = ranges[i]
+                covers = _covers(a, b, before, behind, unit)
+                distinct = np.unique(said[:, i]).size
+                chance = chance_of(place.width, distinct - 1, rows, rows - int(agree[i]), 60.0 * len(ranges))
+                if chance >= MOST_CHANCE:
+                    continue
+                seed = int(rest[chosen, i])
+                parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
+                said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
+                check = Check.model_validate(said_so | parameters | how)
+                holds = held(check, stack.bits)
+                if np.sum(~holds) <= spared:
+                    yield Found(check, holds, chance)
+
+
+def _covers(a: int, b: int, before: list[int], behind: list[int], unit: int) -> tuple[tuple[int, int], ...]:
+    """The bit ranges of units a to b of those before and behind the check."""
+    every = [*before, *behind]
+    split = len(before)
+    if a < split < b:
+        return ((every[a], before[-1] + unit - 1), (behind[0], every[b - 1] + unit - 1))
+    return ((every[a], every[b - 1] + unit - 1),)

@@ -1,0 +1,64 @@
+"""The comparison of a stack: what its bits mean, with the evidence, and what nothing accounts for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.checks import Found, find_copies, find_sums
+from eager_tern.compare.counters import Counter, find_counters
+from eager_tern.compare.fields import Field, find_fields
+from eager_tern.compare.linear import find_crcs, find_digests, find_parities
+from eager_tern.compare.stack import Stack
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """``unexplained`` are varying columns that no field, check or counter accounts for."""
+
+    stack: Stack
+    fields: tuple[Field, ...]
+    checks: tuple[Found, ...]
+    counters: tuple[Counter, ...]
+    unexplained: tuple[int, ...]
+
+    @property
+    def explained(self) -> int:
+        """How many varying columns are accounted for."""
+        return len(self.stack.varying) - len(self.unexplained)
+
+
+def compare(stack: Stack) -> Comparison:
+    """Find fields, checks and counters."""
+    free = np.zeros(stack.columns, np.bool_)
+    free[stack.varying] = True
+    checks = find_copies(stack)
+    _take(free, checks)
+    sums = find_sums(stack, free, checks)
+    _take(free, sums)
+    crcs = find_crcs(stack, free, (*checks, *sums))
+    _take(free, crcs)
+    checks += sums + crcs
+    fields = find_fields(stack, np.flatnonzero(~free).tolist())
+    for field in fields:
+        free[list(field.positions)] = False
+    parities = find_parities(stack, free)
+    checks += parities
+    _take(free, parities)
+    apart = np.zeros(stack.columns, np.bool_)
+    for check in checks:
+        apart[list(check.positions)] = True
+    digests = find_digests(stack, free, apart)
+    checks += digests
+    _take(free, digests)
+    counters = find_counters(stack, free)
+    for counter in counters:
+        free[list(counter.positions)] = False
+    return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
+
+
+def _take(free: NDArray[np.bool_], checks: list[Found]) -> None:
+    for check in checks:
+        free[list(check.positions)] = False

@@ -1,0 +1,159 @@
+"""Which bits carry each label."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.numbers import Encoding, Number, decoded, find_number
+from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
+from eager_tern.compare.words import find_words
+
+FEWEST_ROWS = 3
+MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
+MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
+MOST_WORDS = 12  # of a label that may be a condition
+MOST_APART = 2  # of its values at a time
+FEWEST_APART = 2  # rows that a condition sets apart
+LESS_WRONG = 0.5  # of the contradictions are left at most under a condition that is believed
+
+
+@dataclass(frozen=True)
+class Linear:
+    """value = scale × number + offset, the number being read through ``encoding``."""
+
+    scale: float
+    offset: float
+    encoding: Encoding = "binary"
+
+
+@dataclass(frozen=True)
+class Table:
+    """A word, or a number that follows no line, for each raw number that was seen."""
+
+    words: dict[int, float | str]
+
+
+@dataclass(frozen=True)
+class Field:
+    """Bits that carry a label. ``positions`` run from the most significant to the least.
+
+    ``looked_at`` are the rows with a known label in which the field means something (``when``), ``holds`` those of them
+    in which its bits say the label. ``chance`` is log10 of the probability of an accident given what was tried.
+    ``others`` are fields that explain the label as well: copies of it, or what the data cannot tell apart.
+    """
+
+    name: str
+    positions: tuple[int, ...]
+    map: Linear | Table
+    looked_at: NDArray[np.intp]
+    holds: NDArray[np.bool_]
+    chance: float
+    when: Mapping[str, tuple[float | str, ...]]
+    others: tuple[Field, ...] = ()
+
+    @property
+    def explained(self) -> int:
+        return int(np.sum(self.holds))
+
+    @property
+    def contradicting(self) -> NDArray[np.intp]:
+        """The rows whose labels their bits contradict."""
+        return self.looked_at[~self.holds]
+
+    def says(self, bits: BitRows) -> list[Label]:
+        """What the field says in each row; None for a number that stands for nothing."""
+        raw = raw_numbers(bits, self.positions)
+        if isinstance(self.map, Table):
+            return [self.map.words.get(number) for number in raw.tolist()]
+        number = decoded(raw, self.map.encoding, len(self.positions))
+        return [round(value, 9) for value in (number * self.map.scale + self.map.offset).tolist()]
+
+
+def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
+    """A field for each label that has one; ``taken`` are columns of checks. The surest are found first."""
+    free = np.setdiff1d(stack.varying, np.asarray(taken, np.intp))
+    found = [field for name in stack.labels if (field := _field(stack, name, free)) is not None]
+    claimed: set[int] = set()
+    out = []
+    for field in sorted(found, key=lambda f: (-len(f.contradicting) == 0, f.chance)):
+        choice = next((f for f in (field, *field.others) if not claimed & set(f.positions)), field)
+        claimed |= set(choice.positions)
+        rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
+        out.append(replace(choice, others=rest))
+    order = list(stack.labels)
+    return sorted(out, key=lambda f: order.index(f.name))
+
+
+def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
+    """The field of a label: over all rows, or where that leaves some unexplained under a condition."""
+    rows = np.array([i for i, value in enumerate(stack.labels[name]) if value is not None], dtype=np.intp)
+    best = _over(stack, name, rows, columns, {})
+    if best is not None and best.holds.all():
+        return best
+    wrong = len(best.contradicting) if best is not None else len(rows)
+    for when, some in _conditions(stack, name, rows):
+        under = _over(stack, name, some, columns, when)
+        # A condition has to be worth the rows that it sets apart.
+        if under is not None and len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong):
+            best, wrong = under, len(under.contradicting)
+            if under.holds.all():
+                break
+    return best
+
+
+def _over(
+    stack: Stack, name: str, rows: NDArray[np.intp], columns: NDArray[np.intp],
+    when: Mapping[str, tuple[float | str, ...]],
+) -> Field | None:  # fmt: skip
+    """The field of a label over some rows."""
+    if len(rows) < FEWEST_ROWS:
+        return None
+    bits = stack.bits[rows]
+    values = [stack.labels[name][i] for i in rows]
+    errors = int(MOST_WRONG * len(rows))
+    fields: list[Field] = []
+    as_numbers = numbers(values)
+    if as_numbers is not None:
+        for number in find_number(bits, columns, as_numbers, errors, windows=not when):
+            fields.append(_of_number(name, number, rows, when))
+    if not fields:
+        known = [value for value in values if value is not None]
+        for words in find_words(bits, columns, known, errors):
+            fields.append(Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, when))
+    likely = [f for f in fields if f.chance < MOST_CHANCE]
+    if not likely:
+        return None
+    first, *others = likely
+    fewest = len(first.contradicting)
+    apart = [f for f in others if len(f.contradicting) == fewest and not set(f.positions) & set(first.positions)]
+    return replace(first, others=tuple(apart))
+
+
+def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[str, tuple[float | str, ...]]) -> Field:
+    line = Linear(number.scale, number.offset, number.encoding)
+    return Field(name, number.positions, line, rows, number.holds, number.chance, when)
+
+
+def _conditions(
+    stack: Stack, name: str, rows: NDArray[np.intp]
+) -> Iterator[tuple[dict[str, tuple[float | str, ...]], NDArray[np.intp]]]:
+    """Other labels' values under which a label may mean something, and the rows in which they stand; widest first."""
+    found = []
+    for other, values in stack.labels.items():
+        known = {values[i] for i in rows if values[i] is not None}
+        if other == name or not 2 <= len(known) <= MOST_WORDS:
+            continue
+        ordered = sorted(known, key=str)
+        for count in range(1, min(MOST_APART, len(known) - 1) + 1):
+            for apart in combinations(ordered, count):
+                left = tuple(value for value in ordered if value not in apart)
+                some = np.array([i for i in rows if values[i] in left], dtype=np.intp)
+                if len(rows) - len(some) >= FEWEST_APART and len(some) >= FEWEST_ROWS:
+                    found.append((count, {other: left}, some))
+    for _, when, some in sorted(found, key=lambda each: (each[0], -len(each[2]))):
+        yield when, some

@@ -1,0 +1,59 @@
+"""Labels as a table: a row a capture, a column for each thing that was varied."""
+
+from __future__ import annotations
+
+import csv
+
+from eager_tern.compare.stack import Label
+from eager_tern.errors import InputError
+
+FILE_COLUMN = "file"
+
+Row = dict[str, Label]
+
+
+def parse_labels(text: str, source: object) -> tuple[list[str], dict[str, Row]]:
+    """What was varied, and each file's labels in the order of the rows; an empty cell is None.
+
+    Raises InputError that names the line: for a table without a column ``file``, without rows, with a file twice or
+    with a row longer than the header.
+    """
+    text = text.removeprefix("\ufeff")
+    delimiter = max(",;\t", key=text.partition("\n")[0].count)
+    lines = [
+        (number, [cell.strip() for cell in row])
+        for number, row in enumerate(csv.reader(text.splitlines(), delimiter=delimiter), 1)
+        if any(cell.strip() for cell in row)
+    ]
+    if not lines or FILE_COLUMN not in lines[0][1]:
+        raise InputError(source, f'has no column "{FILE_COLUMN}" that names the captures', "line 1")
+    header = lines[0][1]
+    at = header.index(FILE_COLUMN)
+    names = [name for name in header if name and name != FILE_COLUMN]
+    if len(set(names)) != len(names):
+        raise InputError(source, "two columns have one name", "line 1")
+    rows: dict[str, Row] = {}
+    for number, cells in lines[1:]:
+        if len(cells) > len(header):
+            raise InputError(source, f"{len(cells)} columns under a header of {len(header)}", f"line {number}")
+        cells += [""] * (len(header) - len(cells))
+        if not cells[at]:
+            raise InputError(source, "names no capture", f"line {number}")
+        if cells[at] in rows:
+            raise InputError(source, f'"{cells[at]}" has labels twice', f"line {number}")
+        rows[cells[at]] = {name: cell or None for name, cell in zip(header, cells, strict=True) if name in names}
+    if not rows:
+        raise InputError(source, "has no rows under its header")
+    for name in names:
+        _as_numbers(rows, name)
+    return names, rows
+
+
+def _as_numbers(rows: dict[str, Row], name: str) -> None:
+    """Turn a column into numbers, if it holds nothing else."""
+    try:
+        found = {file: float(str(row[name])) for file, row in rows.items() if row[name] is not None}
+    except ValueError:
+        return
+    for file, number in found.items():
+        rows[file][name] = number

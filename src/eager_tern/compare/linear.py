@@ -1,0 +1,291 @@
+"""Checks that are linear over exclusive-or: parity, CRC found by algebra, and any other digest of that kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import reduce
+from math import comb, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.checks import (
+    MOST_CHANCE,
+    Found,
+    Place,
+    chance_of,
+    damaged,
+    follows,
+    held,
+    places,
+    positions,
+)
+from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.protocol.checks import expected_value
+from eager_tern.protocol.schema import Check
+
+CRC_WIDTHS = (16, 12, 10, 8, 7, 6, 5, 4, 3)
+FEWEST_INDEPENDENT = 3
+MOST_OVER = 12  # degrees that the common divisor may have too many
+DISTINCT = 24  # differences of which the common divisor is taken
+SUBSETS = 3
+PARITY_CHANCE = -3.0  # log10; a single bit does not say more in the few rows that there are
+PARITY_FEWEST = 3  # varying bits that a parity bit covers
+
+
+# Polynomials over GF(2), their coefficients the bits of a number
+
+
+def poly_mod(a: int, b: int) -> int:
+    """The remainder of a polynomial division."""
+    degree = b.bit_length()
+    while a.bit_length() >= degree:
+        a ^= b << (a.bit_length() - degree)
+    return a
+
+
+def poly_gcd(a: int, b: int) -> int:
+    """The greatest common divisor (Euclid)."""
+    while b:
+        a, b = b, poly_mod(a, b)
+    return a
+
+
+def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()) -> list[Found]:
+    """CRCs of 3 to 16 bits of any polynomial, start and final value and either reflection.
+
+    A frame with its CRC is a multiple of the polynomial plus what start and final value make of it; that falls out of
+    the difference of two frames: the polynomial divides all of them (Williams 1993, section 4, on the division).
+    """
+    found: list[Found] = []
+    left = free.copy()
+    for width in CRC_WIDTHS:
+        for place in places(stack, (width,), left):
+            if not left[place.first : place.after].any():
+                continue
+            crcs = (crc for crc in _crcs_at(stack, place) if not follows(crc.covers, place, (*known, *found)))
+            best = next(crcs, None)
+            if best is not None:
+                found.append(best)
+                left[place.first : place.after] = False
+    return found
+
+
+def _crcs_at(stack: Stack, place: Place) -> Iterator[Found]:
+    for message in _messages(stack, place):
+        for turned in (False, True):  # each byte processed as sent, or the other way round
+            order = _turned(message) if turned else message
+            for crc_turned in (False, True):
+                at = list(range(place.first, place.after))
+                words = _as_integers(stack.bits, [*order, *(at[::-1] if crc_turned else at)])
+                poly = _common_divisor(words, place.width)
+                if poly is None:
+                    continue
+                found = _verified(stack, place, message, turned, crc_turned, poly)
+                if found is not None:
+                    yield found
+
+
+def _messages(stack: Stack, place: Place) -> list[list[int]]:
+    """What a CRC may be taken over: all before it in its section or the frame, all behind it, and both."""
+    spans = []
+    for start in dict.fromkeys((place.start, 0, place.start + 8, place.start + 4)):
+        if start < place.first:
+            spans.append(list(range(start, place.first)))
+    behind = list(range(place.after, place.end))
+    if behind:
+        spans.append(behind)
+        if place.start < place.first:
+            spans.append(list(range(place.start, place.first)) + behind)
+    steady = (stack.bits == stack.bits[:1]).all(axis=0)
+    return [span for span in spans if not steady[span].all()]
+
+
+def _turned(message: Sequence[int]) -> list[int]:
+    """The bits with each byte turned round."""
+    return [bit for at in range(0, len(message), 8) for bit in message[at : at + 8][::-1]]
+
+
+def _as_integers(bits: BitRows, columns: Sequence[int]) -> list[int]:
+    """Each row's bits at some columns as one number, the first the highest; equal rows once."""
+    rows = np.unique(bits[:, columns], axis=0)
+    return [int.from_bytes(np.packbits(row).tobytes(), "big") >> (-len(columns) % 8) for row in rows]
+
+
+def _common_divisor(words: Sequence[int], width: int) -> int | None:
+    """The polynomial of so many bits that divides the differences of the words, without a factor x; None: none does.
+
+    Some words may be damaged: of several subsets one need not have any.
+    """
+    differences = [word ^ words[0] for word in words[1:]]
+    if len(differences) < FEWEST_INDEPENDENT:
+        return None
+    for subset in range(SUBSETS):
+        base = words[subset * len(words) // SUBSETS]
+        some = [word ^ base for word in words[subset::SUBSETS] if word != base][:DISTINCT]
+        if len(some) < FEWEST_INDEPENDENT:
+            some = differences
+        common = reduce(poly_gcd, some)
+        common >>= (common & -common).bit_length() - 1  # factors x come from zeros at the end
+        degree = common.bit_length() - 1
+        if degree == width:
+            return common
+        if width < degree <= width + MOST_OVER:
+            factor = _factor(common, width)
+            if factor is not None:
+                return factor
+    return None
+
+
+def _factor(common: int, width: int) -> int | None:
+    """A divisor of that degree with a constant term; the one with most weight on being published is the smallest."""
+    if width > 10:
+        return None
+    candidates = range((1 << width) + 1, 1 << (width + 1), 2)
+    return next((poly for poly in candidates if poly_mod(common, poly) == 0), None)
+
+
+def _verified(
+    stack: Stack, place: Place, message: list[int], turned: bool, crc_turned: bool, poly: int
+) -> Found | None:
+    """The CRC as a check of the sheet language, its final value from a row, if it holds in nearly all."""
+    covers = _as_ranges(message)
+    # Read with the first bit sent highest, a byte is processed as sent unless it is reflected.
+    at = positions(place.first, place.width, lowest_first=False)
+    plain = Check(
+        name="CRC", kind="crc", at=at, covers=covers, unit=8, order="msb", poly=poly & ((1 << place.width) - 1),
+        reflect_in=turned, reflect_out=crc_turned,
+    )  # fmt: skip
+    spared = damaged(stack.rows)
+    for row in (0, stack.rows // 2, stack.rows - 1):
+        final = expected_value(plain, stack.bits[row]) ^ at.read(stack.bits[row])
+        check = plain.model_copy(update={"xor_out": final})
+        holds = held(check, stack.bits)
+        if np.sum(~holds) <= spared:
+            independent = _rank(_as_integers(stack.bits[holds], message)) - 1
+            tried = 4.0 * 6 * len(CRC_WIDTHS) * stack.columns / 4
+            wrong = int(np.sum(~holds))
+            chance = chance_of(place.width, independent - 1, stack.rows, wrong, tried)
+            return Found(check, holds, chance) if chance < MOST_CHANCE else None
+    return None
+
+
+def _as_ranges(columns: Sequence[int]) -> tuple[tuple[int, int], ...]:
+    found: list[tuple[int, int]] = []
+    for column in columns:
+        if found and found[-1][1] == column - 1:
+            found[-1] = (found[-1][0], column)
+        else:
+            found.append((column, column))
+    return tuple(found)
+
+
+def _rank(words: Sequence[int]) -> int:
+    """How many of the words' differences are independent over GF(2), plus one."""
+    basis: list[int] = []
+    for word in words[1:]:
+        rest = word ^ words[0]
+        for vector in basis:
+            rest = min(rest, rest ^ vector)
+        if rest:
+            basis.append(rest)
+    return len(basis) + 1
+
+
+def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
+    """Single bits that make the number of ones in a stretch even or odd."""
+    bits, rows = stack.bits, stack.rows
+    sums = np.concatenate((np.zeros((rows, 1), np.uint8), np.bitwise_xor.accumulate(bits, axis=1)), axis=1)
+    varies = np.concatenate(([0], np.cumsum(~stack.steady)))
+    spared = damaged(rows)
+    found = []
+    for column in np.flatnonzero(free).tolist():
+        best: Found | None = None
+        for start, end in stack.section_bounds:
+            if not start <= column < end:
+                continue
+            for first, last in ((a, b) for a in range(start, end) for b in (column, end) if b - a >= PARITY_FEWEST):
+                if first <= column < last or varies[last] - varies[first] < PARITY_FEWEST:
+                    continue
+                rest = sums[:, last] ^ sums[:, first] ^ bits[:, column]
+                odd = int(rest.sum() * 2 > rows)
+                wrong = int(np.sum(rest != odd))
+                whole = first == start  # somebody who adds a parity bit adds it to everything
+                ones = int(np.sum(bits[:, column]))
+                chance = log10((2 if whole else 4 * stack.columns) * stack.columns) - log10(comb(rows, ones))
+                chance += log10(comb(rows, wrong))
+                if wrong <= spared and chance < PARITY_CHANCE and (best is None or first < best.covers[0][0]):
+                    at = positions(column, 1, lowest_first=True)
+                    check = Check(name="parity", kind="parity", at=at, covers=((first, last - 1),), init=odd)
+                    best = Found(check, held(check, bits), chance)
+        if best is not None:
+            found.append(best)
+    return found
+
+
+def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]) -> list[Found]:
+    """Bytes of which every bit is an exclusive-or of other bits, whichever: what tables and shift registers make.
+
+    ``free`` are varying columns that nothing accounts for, ``apart`` those that a digest is not taken over.
+    """
+    found: list[Found] = []
+    left = free.copy()
+    for place in places(stack, (8,), free):
+        ones = stack.bits[:, place.first : place.after].sum(axis=0)
+        seldom = np.minimum(ones, stack.rows - ones)
+        if not left[place.first : place.after].any() or seldom.max() < FEWEST_INDEPENDENT:  # a damaged frame's
+            continue
+        for start, end in dict.fromkeys(((place.start, place.end), (0, stack.columns))):
+            over = [c for c in range(start, end) if not apart[c] and not place.first <= c < place.after]
+            digest = _digest(stack, place, over)
+            if digest is not None:
+                found.append(digest)
+                left[place.first : place.after] = False
+                break
+    return found
+
+
+def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
+    """The columns of a linear digest at a place, by elimination; None where rows contradict or are too few."""
+    steady = (stack.bits == stack.bits[:1]).all(axis=0)
+    columns = [c for c in over if not steady[c]]
+    targets = list(range(place.first, place.after))
+    words = _as_integers(stack.bits, [*columns, *targets])
+    width, count = place.width, len(columns)
+    basis: list[int] = []
+    spare = 0
+    for word in words[1:]:
+        rest = word ^ words[0]
+        for vector in basis:
+            rest = min(rest, rest ^ vector)
+        if rest >> width:
+            basis = sorted([*basis, rest], reverse=True)
+        elif rest:
+            return None  # the same message bits, another digest
+        else:
+            spare += 1
+    chance = chance_of(width, spare, stack.rows, 0, stack.columns / 4)
+    if chance >= MOST_CHANCE or not basis:
+        return None
+    reduced = _reduced(basis)
+    weights = {columns[count + width - vector.bit_length()]: vector & ((1 << width) - 1) for vector in reduced}
+    first, last = min(over), max(over)
+    covers = tuple(r for r in ((first, place.first - 1), (place.after, last)) if r[0] <= r[1])
+    covered = [c for a, b in covers for c in range(a, b + 1)]
+    at = positions(place.first, width, lowest_first=False)
+    check = Check(name="digest", kind="linear", at=at, covers=covers, columns=tuple(weights.get(c, 0) for c in covered))
+    final = expected_value(check, stack.bits[0]) ^ at.read(stack.bits[0])
+    check = check.model_copy(update={"xor_out": final})
+    holds = held(check, stack.bits)
+    return Found(check, holds, chance) if holds.all() else None
+
+
+def _reduced(basis: Sequence[int]) -> list[int]:
+    """The basis with each leading bit in one vector only."""
+    out = list(basis)
+    for i, vector in enumerate(out):
+        lead = 1 << (vector.bit_length() - 1)
+        for j in range(i):
+            if out[j] & lead:
+                out[j] ^= vector
+    return out

@@ -1,0 +1,80 @@
+"""The stack: frames of one gadget laid under one another, bit under bit, with what was said about each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from itertools import accumulate
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.signal.values import Floats
+
+ENOUGH_ROWS = 12  # beside which one may be damaged
+BitRows = NDArray[np.uint8]
+Label = float | str | None
+
+
+@dataclass(frozen=True)
+class Stack:
+    """``bits`` has shape (rows, columns), rows in shooting order. ``labels`` name what was varied: a value a row, None
+    where it is not known. ``sections`` are the bits of each section."""
+
+    bits: BitRows
+    labels: Mapping[str, tuple[Label, ...]] = field(default_factory=dict)
+    sections: tuple[int, ...] = ()
+
+    @property
+    def rows(self) -> int:
+        return len(self.bits)
+
+    @property
+    def columns(self) -> int:
+        return int(self.bits.shape[1])
+
+    @cached_property
+    def varying(self) -> NDArray[np.intp]:
+        """The columns that are not the same in all rows."""
+        return np.flatnonzero((self.bits != self.bits[:1]).any(axis=0))
+
+    @cached_property
+    def steady(self) -> NDArray[np.bool_]:
+        """Whether a column is the same in all rows, but for one that may be damaged."""
+        ones = self.bits.sum(axis=0)
+        least: NDArray[np.bool_] = np.minimum(ones, self.rows - ones) <= (1 if self.rows >= ENOUGH_ROWS else 0)
+        return least
+
+    @cached_property
+    def constant(self) -> NDArray[np.intp]:
+        return np.setdiff1d(np.arange(self.columns), self.varying)
+
+    def without(self, row: int) -> Stack:
+        """The stack without one of its rows."""
+        return self.of_rows(np.delete(np.arange(self.rows), row))
+
+    def of_rows(self, rows: Sequence[int] | NDArray[np.intp]) -> Stack:
+        """The stack of some of its rows."""
+        labels = {name: tuple(values[row] for row in rows) for name, values in self.labels.items()}
+        return Stack(self.bits[rows], labels, self.sections)
+
+    @cached_property
+    def section_bounds(self) -> list[tuple[int, int]]:
+        """Where each section begins, and where it ends (not included)."""
+        ends = list(accumulate(self.sections or (self.columns,)))
+        return list(zip([0, *ends[:-1]], ends, strict=True))
+
+
+def numbers(values: Sequence[Label]) -> Floats | None:
+    """A label's values as numbers, NaN where not known; None where they are words."""
+    if any(isinstance(value, str) for value in values):
+        return None
+    return np.array([np.nan if value is None else float(value) for value in values])
+
+
+def raw_numbers(bits: BitRows, positions: Sequence[int] | NDArray[np.intp]) -> NDArray[np.int64]:
+    """The number at some positions (most significant first) in each row, shape (rows,)."""
+    weights = 1 << np.arange(len(positions) - 1, -1, -1, dtype=np.int64)
+    found: NDArray[np.int64] = bits[:, np.asarray(positions, np.intp)].astype(np.int64) @ weights
+    return found

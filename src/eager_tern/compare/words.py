@@ -1,0 +1,119 @@
+"""Which bits carry a word that somebody gave: each word has a number of its own, and each number one word."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+from math import comb, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.stack import BitRows, raw_numbers
+
+WIDEST = 8
+MOST_PIECES = 4
+MOST_TRIED = 12  # columns of which pieces are put together
+
+
+@dataclass(frozen=True)
+class Words:
+    """A field found for words: ``table`` gives the word of each raw number that was seen. The rest as of a number."""
+
+    positions: tuple[int, ...]
+    table: dict[int, float | str]
+    holds: NDArray[np.bool_]
+    chance: float
+
+
+def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float | str], errors: int) -> list[Words]:
+    """The fields that tell the words apart, best first. ``values`` are all known; ``errors`` rows may contradict."""
+    names = list(dict.fromkeys(values))
+    if len(names) < 2:
+        return []
+    classes = np.array([names.index(value) for value in values])
+    telling = [int(c) for c in columns if _wrong(bits[:, c], classes, len(names)) <= errors]
+    telling = [c for c in telling if _is_told(bits[:, c], classes, len(names))]
+    found = [
+        words
+        for positions in _positions(bits, telling)
+        if (words := _table(bits, positions, classes, names, errors)) is not None
+    ]
+    if not found:
+        near = telling[:MOST_TRIED]
+        for pieces in range(2, MOST_PIECES + 1):
+            for positions in combinations(near, pieces):
+                if (words := _table(bits, positions, classes, names, errors)) is not None:
+                    found.append(words)
+            if found:
+                break
+    ranked = sorted(found, key=lambda w: (np.sum(~w.holds), len(w.positions), _span(w.positions)))
+    if not ranked:
+        return []
+    # Neighbours that follow the word as well belong to it, though fewer bits would tell the words apart.
+    wide = _table(bits, _with_neighbours(ranked[0].positions, telling), classes, names, errors)
+    return [wide, *ranked] if wide is not None and np.sum(~wide.holds) <= np.sum(~ranked[0].holds) else ranked
+
+
+def _with_neighbours(positions: tuple[int, ...], telling: Sequence[int]) -> tuple[int, ...]:
+    """A run of positions grown on both sides by columns that tell."""
+    low, high = min(positions), max(positions)
+    if high - low + 1 != len(positions):
+        return positions
+    while low - 1 in telling:
+        low -= 1
+    while high + 1 in telling:
+        high += 1
+    return tuple(range(high, low - 1, -1))
+
+
+def _span(positions: Sequence[int]) -> int:
+    return max(positions) - min(positions)
+
+
+def _wrong(column: NDArray[np.uint8], classes: NDArray[np.intp], count: int) -> int:
+    """In how many rows a column says something else than in most rows of the same class."""
+    ones = np.bincount(classes, weights=column, minlength=count)
+    sizes = np.bincount(classes, minlength=count)
+    return int(np.minimum(ones, sizes - ones).sum())
+
+
+def _is_told(column: NDArray[np.uint8], classes: NDArray[np.intp], count: int) -> bool:
+    """Whether most rows of one class say 0 and most of another 1."""
+    ones = np.bincount(classes, weights=column, minlength=count)
+    majority = 2 * ones > np.bincount(classes, minlength=count)
+    return bool(majority.any() and not majority.all())
+
+
+def _positions(bits: BitRows, telling: Sequence[int]) -> list[tuple[int, ...]]:
+    """Runs of neighbouring columns that begin and end with one that tells; between them may stand constant ones."""
+    steady = (bits == bits[:1]).all(axis=0)
+    usable = set(telling)
+    runs = []
+    for first in telling:
+        for last in telling:
+            if 0 <= last - first < WIDEST and all(c in usable or steady[c] for c in range(first, last + 1)):
+                runs.append(tuple(range(last, first - 1, -1)))  # the bit sent first is the lowest
+    return runs
+
+
+def _table(
+    bits: BitRows, positions: tuple[int, ...], classes: NDArray[np.intp], names: Sequence[float | str], errors: int
+) -> Words | None:
+    """The table that most rows agree on; None where two words share a number or too many rows contradict."""
+    raw = raw_numbers(bits, positions)
+    usual = [Counter(raw[classes == c].tolist()).most_common(1)[0][0] for c in range(len(names))]
+    if len(set(usual)) < len(names):
+        return None
+    holds = raw == np.array(usual)[classes]
+    if np.sum(~holds) > errors:
+        return None
+    rows = len(classes)
+    chance = sum(
+        log10(bits.shape[1]) - log10(comb(rows, int(bits[:, c].sum()))) for c in positions if np.ptp(bits[:, c])
+    )
+    if not holds.all():
+        chance += log10(comb(rows, int(np.sum(~holds)))) * len(positions)
+    return Words(positions, dict(zip(usual, names, strict=True)), holds, chance)

@@ -1,0 +1,148 @@
+"""A sheet from a comparison: what was found, as text that reads frames and makes them."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import Counter
+
+import numpy as np
+
+from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.linecode.values import Bits
+from eager_tern.protocol.positions import Positions
+from eager_tern.protocol.schema import Check
+
+FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
+ANY_LINE = """\
+id = "stack"
+name = "Stack"
+unit_us = 500
+zero = [1, -1]
+one = [1, -3]
+[press]
+first = "full"
+held = "full"
+gap_us = 40000
+[[frames]]
+name = "full"
+parts = [{{ bits = {count} }}, {{ pulses = [1] }}]
+"""
+
+
+def sheet_of(comparison: Comparison, line: str = "") -> str:
+    """The TOML text of a sheet that says what was found.
+
+    ``line`` is the part that describes the line (any will do where only bits are read and made).
+    """
+    stack = comparison.stack
+    text = line or ANY_LINE.format(count=stack.columns)
+    # "blank" belongs to the sheet as a whole, before its first table.
+    blank = f'blank = "{"".join(map(str, _usual(stack).tolist()))}"\n'
+    head, table, rest = text.partition("\n[")
+    parts = [head.rstrip("\n") + "\n" + blank + table + rest.rstrip("\n") + "\n"]
+    names = field_names(comparison)
+    parts += [_field(field, names, stack) for field in comparison.fields]
+    for number, counter in enumerate(comparison.counters, 1):
+        if counter.kind != "id":
+            name = _free_name(counter.kind, number, set(names.values()))
+            parts.append(_table("fields", name=name, bits=_text(counter.positions), role=counter.kind, default=0))
+    header = _header(stack)
+    if header is not None:
+        parts.append(header)
+    seen: Counter[str] = Counter()
+    for found in comparison.checks:
+        seen[found.check.name] += 1
+        name = f"{found.check.name} {seen[found.check.name]}" if seen[found.check.name] > 1 else found.check.name
+        parts.append(_check(found.check, name))
+    return "\n".join(parts)
+
+
+def field_names(comparison: Comparison) -> dict[str, str]:
+    """The name in a sheet of each label: small letters, digits and _."""
+    names: dict[str, str] = {}
+    for field in comparison.fields:
+        name = re.sub(r"[^a-z0-9]+", "_", field.name.lower()).strip("_")
+        name = name if name[:1].isalpha() else f"label_{name}".rstrip("_")
+        names[field.name] = _free_name(name, 1, set(names.values()))
+    return names
+
+
+def _free_name(name: str, number: int, taken: set[str]) -> str:
+    wanted = name if number == 1 else f"{name}_{number}"
+    while wanted in taken:
+        number += 1
+        wanted = f"{name}_{number}"
+    return wanted
+
+
+def _usual(stack: Stack) -> Bits:
+    """What each column says in most rows."""
+    usual: Bits = (2 * stack.bits.sum(axis=0) > stack.rows).astype(np.uint8)
+    return usual
+
+
+def _text(positions: tuple[int, ...]) -> str:
+    return str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8)))
+
+
+def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
+    keys: dict[str, object] = {"name": names[field.name], "bits": _text(field.positions)}
+    if isinstance(field.map, Table):
+        keys["table"] = dict(sorted(field.map.words.items()))
+    else:
+        if field.map.encoding != "binary":
+            keys["encoding"] = field.map.encoding
+        if field.map.scale != 1:
+            keys["scale"] = field.map.scale
+        if field.map.offset != 0:
+            keys["offset"] = field.map.offset
+    when = {names[name]: list(values) for name, values in field.when.items() if name in names}
+    if when:
+        keys["when"] = when
+        apart = np.setdiff1d([i for i, v in enumerate(stack.labels[field.name]) if v is not None], field.looked_at)
+        if apart.size:
+            raw = raw_numbers(stack.bits[apart], field.positions)
+            keys["otherwise"] = Counter(raw.tolist()).most_common(1)[0][0]
+    return _table("fields", **keys)
+
+
+def _header(stack: Stack) -> str | None:
+    """The constant bits that a frame begins with, as a check."""
+    count = int(stack.varying[0]) if stack.varying.size else stack.columns
+    count = min(count, 32) // 8 * 8
+    if count < FEWEST_HEADER:
+        return None
+    positions = tuple(range(count - 1, -1, -1))
+    value = int(raw_numbers(stack.bits[:1], positions)[0])
+    return _table("checks", name="header", kind="constant", at=_text(positions), value=value)
+
+
+def _check(check: Check, name: str) -> str:
+    keys: dict[str, object] = {"name": name, "kind": check.kind, "at": str(check.at)}
+    if check.of is not None:
+        keys["of"] = str(check.of)
+    if check.covers:
+        keys["covers"] = [list(span) for span in check.covers]
+    plain = check.model_dump(exclude_defaults=True, exclude={"name", "kind", "at", "of", "covers"})
+    if check.kind in ("sum", "xor", "crc"):
+        plain = {"unit": check.unit, "order": check.order, **plain}
+    return _table("checks", **keys, **plain)
+
+
+def _table(header: str, **keys: object) -> str:
+    lines = [f"[[{header}]]"] + [f"{key} = {_value(value)}" for key, value in keys.items()]
+    return "\n".join(lines) + "\n"
+
+
+def _value(value: object) -> str:
+    """A value as TOML writes it."""
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{key} = {_value(each)}" for key, each in value.items()) + " }"
+    if isinstance(value, list | tuple):
+        return "[" + ", ".join(map(_value, value)) + "]"
+    if isinstance(value, float):
+        return f"{int(value)}" if value == int(value) else repr(value)
+    return json.dumps(value, ensure_ascii=False)
