@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import Found, find_copies, find_sums
-from eager_tern.compare.counters import Counter, find_counters
+from eager_tern.compare.counters import Counter, find_counters, find_ids
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.stack import Stack
@@ -44,6 +44,9 @@ def compare(stack: Stack) -> Comparison:
     fields = find_fields(stack, np.flatnonzero(~free).tolist())
     for field in fields:
         free[list(field.positions)] = False
+    counters = find_counters(stack, free)
+    for counter in counters:
+        free[list(counter.positions)] = False
     parities = find_parities(stack, free)
     checks += parities
     _take(free, parities)
@@ -53,9 +56,10 @@ def compare(stack: Stack) -> Comparison:
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
-    counters = find_counters(stack, free)
-    for counter in counters:
-        free[list(counter.positions)] = False
+    ids = find_ids(stack, free)
+    for each in ids:
+        free[list(each.positions)] = False
+    counters += ids
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
 
 

@@ -26,7 +26,7 @@ class Counter:
 
 
 def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
-    """Counters and toggles among the columns nothing accounts for, in shooting order; then ids that seldom change."""
+    """Counters and toggles among the columns nothing accounts for, in shooting order."""
     if stack.rows < FEWEST_ROWS:
         return []
     left, found = free.copy(), []
@@ -36,13 +36,18 @@ def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
             best = _grown(stack, column, left)
             found.append(Counter("toggle" if len(best) == 1 else "counter", best))
             left[list(best)] = False
-    for first, last in _runs(left):
+    return found
+
+
+def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
+    """Runs of columns nothing accounts for whose number seldom changes."""
+    found = []
+    for first, last in _runs(free) if stack.rows >= FEWEST_ROWS else ():
         run = tuple(range(last, first - 1, -1))
         raw = raw_numbers(stack.bits, run[-62:])
         stays = float(np.mean(raw[1:] == raw[:-1]))
         if last - first >= 3 and stays >= FEWEST_STAYING:
             found.append(Counter("id", run))
-            left[first : last + 1] = False
     return found
 
 

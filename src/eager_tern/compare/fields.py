@@ -16,9 +16,11 @@ from eager_tern.compare.words import find_words
 FEWEST_ROWS = 3
 MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
 MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
-MOST_WORDS = 12  # of a label that may be a condition
+MOST_WORDS = 8  # of a label that may be a condition
+MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
 FEWEST_APART = 2  # rows that a condition sets apart
+MOST_ALIKE = 0.4  # of the rows set apart at least do not say what they should without the condition
 LESS_WRONG = 0.5  # of the contradictions are left at most under a condition that is believed
 
 
@@ -99,11 +101,21 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     for when, some in _conditions(stack, name, rows):
         under = _over(stack, name, some, columns, when)
         # A condition has to be worth the rows that it sets apart.
-        if under is not None and len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong):
+        if under is None or not _differs(stack, under, np.setdiff1d(rows, some)):
+            continue
+        if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong):
             best, wrong = under, len(under.contradicting)
             if under.holds.all():
                 break
     return best
+
+
+def _differs(stack: Stack, field: Field, apart: NDArray[np.intp]) -> bool:
+    """Whether the rows that a condition sets apart say something else, and not a mistaken label or two among them."""
+    says = field.says(stack.bits[apart])
+    labels = [stack.labels[field.name][row] for row in apart]
+    different = sum(said != label for said, label in zip(says, labels, strict=True))
+    return bool(different >= MOST_ALIKE * len(apart))
 
 
 def _over(
@@ -146,7 +158,8 @@ def _conditions(
     found = []
     for other, values in stack.labels.items():
         known = {values[i] for i in rows if values[i] is not None}
-        if other == name or not 2 <= len(known) <= MOST_WORDS:
+        most = MOST_WORDS if any(isinstance(value, str) for value in known) else MOST_NUMBERS
+        if other == name or not 2 <= len(known) <= most:
             continue
         ordered = sorted(known, key=str)
         for count in range(1, min(MOST_APART, len(known) - 1) + 1):

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.compare.stack import ENOUGH_ROWS, BitRows, raw_numbers
 from eager_tern.signal.values import Floats
 
 Encoding = Literal["binary", "signed", "bcd", "gray"]
@@ -30,6 +30,7 @@ PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
 FEWEST_ROUNDED = 6
+PIECE_IN_ROWS = 2
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,12 @@ def find_number(
     if windows and not found:
         found += _by_windows(bits, columns, values, step, errors)
     enough = [n for n in found if np.sum(~n.holds) <= errors and (n.encoding != "signed" or n.offset == 0)]
-    return sorted(enough, key=lambda n: (np.sum(~n.holds), n.pieces, len(n.positions), n.encoding != "binary"))
+    return sorted(enough, key=lambda n: (_cost(n), len(n.positions), n.encoding != "binary"))
+
+
+def _cost(number: Number) -> int:
+    """Rows that contradict, and a field in pieces is to be worth its pieces: a damaged frame must not break it up."""
+    return int(np.sum(~number.holds)) + PIECE_IN_ROWS * (number.pieces - 1)
 
 
 def _step(values: Floats) -> float:
@@ -255,7 +261,10 @@ def _with_sign(positions: tuple[int, ...], bits: BitRows) -> tuple[int, ...]:
     """The positions of a signed number with the columns above that only repeat its sign."""
     direction = positions[0] - positions[1] if len(positions) > 1 else 0
     above = positions[0] + direction
-    while abs(direction) == 1 and 0 <= above < bits.shape[1] and (bits[:, above] == bits[:, positions[0]]).all():
+    spared = 1 if len(bits) >= ENOUGH_ROWS else 0
+    while abs(direction) == 1 and 0 <= above < bits.shape[1]:
+        if np.sum(bits[:, above] != bits[:, positions[0]]) > spared:
+            break
         positions = (above, *positions)
         above += direction
     return positions

@@ -15,6 +15,7 @@ from eager_tern.compare.stack import BitRows, raw_numbers
 
 WIDEST = 8
 MOST_PIECES = 4
+MOST_WORDS = 0.6  # of the rows: words that come once each tell nothing
 MOST_TRIED = 12  # columns of which pieces are put together
 
 
@@ -31,7 +32,7 @@ class Words:
 def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float | str], errors: int) -> list[Words]:
     """The fields that tell the words apart, best first. ``values`` are all known; ``errors`` rows may contradict."""
     names = list(dict.fromkeys(values))
-    if len(names) < 2:
+    if len(names) < 2 or len(names) > MOST_WORDS * len(values):
         return []
     classes = np.array([names.index(value) for value in values])
     telling = [int(c) for c in columns if _wrong(bits[:, c], classes, len(names)) <= errors]
@@ -54,7 +55,9 @@ def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float 
         return []
     # Neighbours that follow the word as well belong to it, though fewer bits would tell the words apart.
     wide = _table(bits, _with_neighbours(ranked[0].positions, telling), classes, names, errors)
-    return [wide, *ranked] if wide is not None and np.sum(~wide.holds) <= np.sum(~ranked[0].holds) else ranked
+    if wide is None or np.sum(~wide.holds) > np.sum(~ranked[0].holds) + bool(errors):
+        return ranked
+    return [wide, *ranked]
 
 
 def _with_neighbours(positions: tuple[int, ...], telling: Sequence[int]) -> tuple[int, ...]:

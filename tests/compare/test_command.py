@@ -1,0 +1,106 @@
+"""The compare command: files and a table of labels in, meaning and a sheet out."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner
+
+from eager_tern.cli import app
+from eager_tern.compare.labels import parse_labels
+from eager_tern.errors import InputError
+from tests.gadgets import Gadget, climate
+from tests.handsets import distance_frame, record
+
+
+def signal(gadget: Gadget, bits: list[int], rng: np.random.Generator) -> str:
+    signed: list[float] = []
+    at = 0
+    for count in gadget.sections:
+        signed += [*distance_frame([3600.0, -1800.0], 450.0, (1, 3), bits[at : at + count]), -9500.0]
+        at += count
+    return " ".join(f"{d:+.0f}" for d in record(signed[:-1], rng, jitter_us=18, excess_us=50))
+
+
+@pytest.fixture
+def cabinet(tmp_path: Path, rng: np.random.Generator) -> tuple[Gadget, Path]:
+    """Thirty captures of a climate cabinet and their labels."""
+    gadget = climate(np.random.default_rng(11), "crc8")
+    bits, labels = gadget.frames(rng, 30)
+    with (tmp_path / "labels.csv").open("w", newline="") as file:
+        table = csv.writer(file)
+        table.writerow(["file", *labels])
+        for row, frame in enumerate(bits):
+            (tmp_path / f"{row:02d}.txt").write_text(signal(gadget, frame.tolist(), rng))
+            table.writerow([f"{row:02d}.txt", *(labels[name][row] for name in labels)])
+    return gadget, tmp_path
+
+
+def run(*words: object) -> tuple[int, str, str]:
+    result = CliRunner().invoke(app, [str(word) for word in words])
+    return result.exit_code, result.stdout, result.stderr
+
+
+def test_what_is_learned_reads_and_makes(cabinet: tuple[Gadget, Path], rng: np.random.Generator) -> None:
+    gadget, folder = cabinet
+    files = sorted(folder.glob("*.txt"))
+    code, out, err = run(
+        "compare", *files, "--labels", folder / "labels.csv", "--write-sheet", folder / "s.toml", "--json"
+    )
+    assert (code, err) == (0, "")
+    document = json.loads(out)
+    assert document["schema"] == "eager-tern/comparison/1"
+    assert (document["rows"], document["bit_count"]) == (30, gadget.columns)
+    assert {field["name"] for field in document["fields"]} >= {"temperature", "mode", "swing"}
+    assert all(0 <= check["chance"] < 1e-4 for check in document["checks"])
+    new, labels = gadget.frames(rng, 1)
+    (folder / "new.txt").write_text(signal(gadget, new[0].tolist(), rng))
+    code, out, _ = run("read", "--sheet", folder / "s.toml", "--json", folder / "new.txt")
+    reading = json.loads(out)["takes"][0]["frames"][0]["readings"][0]
+    assert reading["bits"] == "".join(map(str, new[0]))
+    assert reading["fields"]["mode"] == labels["mode"][0]
+    assert reading["fields"]["temperature"] == labels["temperature"][0]
+    words = [f"{name}={labels[name][0]}" for name in labels]
+    code, out, err = run("make", folder / "s.toml", *words, "--json")
+    assert code == 0, err
+    assert json.loads(out)["bits"] == "".join(map(str, new[0]))
+
+
+def test_words_for_a_person_and_inputs_that_cannot_be_used(cabinet: tuple[Gadget, Path]) -> None:
+    _, folder = cabinet
+    (folder / "05.txt").write_text("")
+    (folder / "06.txt").write_text("+500 -500 +500")
+    files = sorted(folder.glob("*.txt"))
+    code, out, err = run("compare", *files, "--labels", folder / "labels.csv", "--proof")
+    assert code == 1
+    assert "05.txt" in err
+    assert "06.txt: holds no frame" in err
+    assert "temperature: bits" in out
+    assert "predicted by a search" in out
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("name,temperature\na.txt,3\n", 'line 1: has no column "file"'),
+        ("file,t\n", "has no rows"),
+        ("file,t\na.txt,1\na.txt,2\n", 'line 3: "a.txt" has labels twice'),
+        ("file,t\na.txt,1,2\n", "line 2: 3 columns under a header of 2"),
+        ("file,t,t\na.txt,1,2\n", "two columns have one name"),
+        ("file,t\n,1\n", "line 2: names no capture"),
+    ],
+)
+def test_tables_that_cannot_be_used_are_refused_with_their_line(text: str, said: str) -> None:
+    with pytest.raises(InputError) as raised:
+        parse_labels(text, "labels.csv")
+    assert said in str(raised.value)
+
+
+def test_tables_of_any_dialect() -> None:
+    names, rows = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
+    assert names == ["mode", "t"]
+    assert rows == {"a.txt": {"mode": "dry", "t": 21.5}, "b.txt": {"mode": None, "t": None}}
