@@ -28,7 +28,7 @@ def field(found: Comparison, name: str) -> Field:
 
 @pytest.mark.parametrize("check", CHECKS)
 def test_checks_are_found_and_hold_for_new_frames(rng: np.random.Generator, check: str) -> None:
-    for _ in range(3):
+    for _ in range(2):
         gadget = climate(rng, check)
         found = compared(gadget, rng)
         new, _ = gadget.frames(rng, 30)
@@ -48,7 +48,7 @@ def test_checks_are_found_and_hold_for_new_frames(rng: np.random.Generator, chec
 @pytest.mark.parametrize("make", [climate, sensor, switch])
 def test_labels_of_new_frames_are_read_off(rng: np.random.Generator, make: object) -> None:
     right = total = 0
-    for _ in range(8):
+    for _ in range(6):
         gadget = make(rng)  # type: ignore[operator]
         found = compared(gadget, rng, 50)
         new, labels = gadget.frames(rng, 40)
@@ -130,7 +130,7 @@ def test_what_cannot_be_told_is_not_claimed(rng: np.random.Generator) -> None:
 
 def test_the_sheet_makes_frames_never_shown_and_the_proof_says_so(rng: np.random.Generator) -> None:
     made = total = 0
-    for _ in range(6):
+    for _ in range(4):
         gadget = climate(rng)
         found = compared(gadget, rng, 50)
         proof = prove(found, folds=2)

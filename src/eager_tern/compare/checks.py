@@ -155,24 +155,37 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
         nibbles = left[place.first : place.after].reshape(-1, 4)
         if not nibbles.any(axis=1).all():  # what only a nibble of it says is a check of four bits
             continue
-        sums = (sum_ for sum_ in _sums_at(stack, place) if not follows(sum_.covers, place, (*known, *found)))
-        best = min(sums, key=_preference, default=None)
-        if best is not None:
-            found.append(best)
-            left[place.first : place.after] = False
+        possible = sorted(_sums_at(stack, place), key=_preference)
+        for guess in possible:
+            if follows(guess.check.covers, place, (*known, *found)):
+                continue
+            holds = held(guess.check, stack.bits)
+            if np.sum(~holds) <= damaged(stack.rows):
+                found.append(Found(guess.check, holds, guess.chance))
+                left[place.first : place.after] = False
+                break
     return found
 
 
-def _preference(found: Found) -> tuple[float, ...]:
+@dataclass(frozen=True)
+class _Guess:
+    """A check that agrees with all rows but ``wrong``, by arithmetic on all of them at once."""
+
+    check: Check
+    wrong: int
+    chance: float
+
+
+def _preference(guess: _Guess) -> tuple[float, ...]:
     """Fewest rows against it, then the simplest: no seed, covering all that stands before."""
-    check = found.check
+    check = guess.check
     seed = check.init != 0 or check.xor_out != 0
     twisted = check.negate + check.carry + check.swap + (check.unit != check.at.width)
     whole = sum(last - first + 1 for first, last in check.covers)
-    return (float(np.sum(~found.holds)), len(check.covers), twisted, seed, -whole)
+    return (guess.wrong, len(check.covers), twisted, seed, -whole)
 
 
-def _sums_at(stack: Stack, place: Place) -> Iterator[Found]:
+def _sums_at(stack: Stack, place: Place) -> Iterator[_Guess]:
     """The sums that the bits at a place could be."""
     starts = sorted({place.start, 0})
     for lowest_first in (True, False):
@@ -188,7 +201,7 @@ def _sums_at(stack: Stack, place: Place) -> Iterator[Found]:
 
 def _sums_over(
     stack: Stack, place: Place, at: Positions, target: NDArray[np.int64], start: int, unit: int, lowest_first: bool
-) -> Iterator[Found]:
+) -> Iterator[_Guess]:
     """Of units from ``start`` to the place, of those behind it, and of both."""
     before = list(range(start, place.first - unit + 1, unit))
     behind = list(range(place.after, place.end - unit + 1, unit))
@@ -237,9 +250,7 @@ def _sums_over(
                 parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
                 said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
                 check = Check.model_validate(said_so | parameters | how)
-                holds = held(check, stack.bits)
-                if np.sum(~holds) <= spared:
-                    yield Found(check, holds, chance)
+                yield _Guess(check, rows - int(agree[i]), chance)
 
 
 def _covers(a: int, b: int, before: list[int], behind: list[int], unit: int) -> tuple[tuple[int, int], ...]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import reduce
 from math import comb, log10
 
 import numpy as np
@@ -107,9 +106,12 @@ def _turned(message: Sequence[int]) -> list[int]:
 
 
 def _as_integers(bits: BitRows, columns: Sequence[int]) -> list[int]:
-    """Each row's bits at some columns as one number, the first the highest; equal rows once."""
-    rows = np.unique(bits[:, columns], axis=0)
-    return [int.from_bytes(np.packbits(row).tobytes(), "big") >> (-len(columns) % 8) for row in rows]
+    """Each row's bits at some columns as one number, the first the highest; equal rows once, in their order."""
+    packed = np.packbits(bits[:, np.asarray(columns, np.intp)], axis=1)
+    size, spare = packed.shape[1], -len(columns) % 8
+    text = packed.tobytes()
+    every = (int.from_bytes(text[at : at + size], "big") >> spare for at in range(0, len(text), size))
+    return list(dict.fromkeys(every))
 
 
 def _common_divisor(words: Sequence[int], width: int) -> int | None:
@@ -125,7 +127,11 @@ def _common_divisor(words: Sequence[int], width: int) -> int | None:
         some = [word ^ base for word in words[subset::SUBSETS] if word != base][:DISTINCT]
         if len(some) < FEWEST_INDEPENDENT:
             some = differences
-        common = reduce(poly_gcd, some)
+        common = 0
+        for difference in some:
+            common = poly_gcd(difference, common)
+            if common.bit_length() <= width:
+                break
         common >>= (common & -common).bit_length() - 1  # factors x come from zeros at the end
         degree = common.bit_length() - 1
         if degree == width:
