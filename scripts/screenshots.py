@@ -122,6 +122,13 @@ def main(folder: Path) -> None:
     window.show_leaf("Signal")
     window.choose_gadget(2)
     shoot("audio-guide")
+    window.choose_gadget(4)
+    window.show_leaf("Stack")
+    window.stack.search()
+    while window.stack.proof is None:
+        spin(0.1)
+    shoot("stack")
+    window.show_leaf("Signal")
     window.choose_gadget(3)
     window.toggle_night()
     shoot("night")

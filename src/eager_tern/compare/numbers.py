@@ -24,6 +24,7 @@ Ints = NDArray[np.int64]
 MOST_PLANES = 14
 WIDEST = 16
 MOST_STATES = 400
+PLANES_ABOVE = 3  # beyond those of the labels' range: an offset may carry them over a higher border
 DECIMALS = 4
 GRAY_PLANES = 8
 PAIRS = 48  # of rows, whose slopes are asked for the median
@@ -105,7 +106,7 @@ def _by_planes(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     signs = bits[:, columns].astype(np.float32) * 2 - 1  # (rows, columns)
     low = round(values.min() / step)
     states = [_State(0, False, ()), _State(0, True, ())]
-    for plane in range(int(q.max()).bit_length() + 1):
+    for plane in range(int(q.max()).bit_length() + PLANES_ABOVE):
         states = [each for state in states for each in _grown(state, plane, q, signs, columns, errors)][:MOST_STATES]
         for state in states:
             number = q + state.offset
@@ -131,6 +132,8 @@ def _grown(
     for bit in (0, 1):
         offset = state.offset | bit << plane
         wanted = (q + offset) >> plane & 1
+        if plane > int(q.max()).bit_length() and (wanted == wanted[0]).all():
+            continue  # nothing is gained by constant bits on top
         choices = _alike(wanted, state.turned, signs, columns, errors)
         if choices is not None:
             yield _State(offset, state.turned, (*state.choices, choices))
@@ -144,7 +147,9 @@ def _alike(
         return ()
     target = (wanted * 2 - 1).astype(np.float32) * (-1 if turned else 1)
     wrong = (len(wanted) - target @ signs) / 2
-    near = np.flatnonzero(wrong <= errors)
+    # A plane that is mostly 0 would else be like any column that is.
+    fewer = min(int(wanted.sum()), int(len(wanted) - wanted.sum()))
+    near = np.flatnonzero(wrong <= min(errors, (fewer - 1) // 2))
     if near.size == 0:
         return None
     return tuple(columns[near[np.argsort(wrong[near], kind="stable")]].tolist())

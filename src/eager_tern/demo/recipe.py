@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
+from eager_tern.demo.cabinet import ABOUT as CABINET_ABOUT
+from eager_tern.demo.cabinet import MISTAKEN, TAKEN, cabinet_plan, cabinet_sheet, sent_for
+from eager_tern.demo.cabinet import NAME as CABINET
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.devices.simulated.recorder import Impairment, impair
@@ -25,6 +29,7 @@ def make_demo_casebook(path: Path) -> None:
     try:
         for number, gadget in enumerate(GADGETS):
             _gadget(casebook, gadget, EVENING + 600.0 * number, np.random.default_rng(number))
+        _cabinet(casebook, EVENING + 600.0 * len(GADGETS), np.random.default_rng(len(GADGETS)))
     finally:
         casebook.close()
 
@@ -56,3 +61,19 @@ def _seen(sent: Floats, rng: np.random.Generator) -> Floats:
     seen = impair(sent, Impairment(), rng)
     seen[-1] -= np.rint(rng.uniform(0.7, 1.6) * BETWEEN_PRESSES_US)
     return seen
+
+
+def _cabinet(casebook: Casebook, started_at: float, rng: np.random.Generator) -> None:
+    """The climate cabinet, of whose shot list most is taken; one press bears a label that is not what was sent."""
+    sheet, shots = cabinet_sheet(), list(cabinet_plan())
+    with casebook.changing():
+        gadget_id = casebook.add_gadget(CABINET, CABINET_ABOUT)
+        listening = Listening(casebook, gadget_id, "simulated recorder", "recorder", library(), started_at)
+        for number, shot in enumerate(shots[:TAKEN]):
+            sent = shots[number - 1] if number == MISTAKEN else shot
+            heard = listening.hear(_seen(sent_for(sent, sheet), rng))
+            for press_id in heard.press_ids:
+                casebook.set_label(press_id, shot.text)
+                shots[number] = replace(shot, press_id=press_id)
+        listening.finish()
+        casebook.put_shots(gadget_id, tuple(shots))

@@ -145,6 +145,7 @@ class Findings(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Findings")
         self.cards: list[Card] = []
+        self._of_stack: tuple[list[Card], str] | None = None
         for signal in (document.selection_changed, document.presses_changed, document.opened):
             signal.connect(self.refresh)
         document.press_changed.connect(self.refresh)
@@ -153,6 +154,11 @@ class Findings(QScrollArea):
     def _label(self, text: str) -> None:
         for press_id in self._document.selected:
             self._document.label(press_id, text)
+
+    def show_stack(self, cards: list[Card] | None, heading: str) -> None:
+        """Cards about all frames of the gadget instead of those selected; None: about those selected."""
+        self._of_stack = (cards, heading) if cards is not None else None
+        self.refresh()
 
     def refresh(self) -> None:
         """Make the cards anew."""
@@ -167,6 +173,8 @@ class Findings(QScrollArea):
             cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"
         else:
             cards, heading = [], "FINDINGS"
+        if self._of_stack is not None:
+            cards, heading = self._of_stack
         if cards == self.cards and self.widget() is not None and cards:
             return
         self.cards = cards

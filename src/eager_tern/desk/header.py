@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.shots import next_shot
 from eager_tern.desk.document import Document
@@ -42,8 +43,11 @@ class Header(QWidget):
         self.level = Level()
         self._progress = QLabel()
         self._progress.setObjectName("heading")
+        self._words = ""
         self._next = QLabel()
         self._next.setObjectName("next")
+        self._next.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._next.setAlignment(Qt.AlignmentFlag.AlignRight)
         for label in (self._progress, self._next):
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         right = QVBoxLayout()
@@ -55,8 +59,7 @@ class Header(QWidget):
         layout.setSpacing(14)
         for widget in (self.gadget, self.source, self.listen, self.level):
             layout.addWidget(widget)
-        layout.addStretch(1)
-        layout.addLayout(right)
+        layout.addLayout(right, 1)
         document.opened.connect(self._reopened)
         for signal in (document.presses_changed, document.press_changed):
             signal.connect(self.refresh)
@@ -81,12 +84,23 @@ class Header(QWidget):
         if at is not None:
             done = sum(not shot.open for shot in shots)
             self._progress.setText(f"next shot · {done} of {len(shots)} taken")
-            self._next.setText(shots[at].spoken)
+            self._say_next(shots[at].spoken)
             return
         keys = self._document.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
-        self._next.setText(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
+        self._say_next(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
+
+    def _say_next(self, words: str) -> None:
+        """What comes next, as much of it as there is room for."""
+        self._words = words
+        self._next.setToolTip(words)
+        room = self._next.width() if self._next.width() > 0 else self.width()
+        self._next.setText(self._next.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._say_next(self._words)
 
     def choose(self, choice: SourceChoice) -> None:
         """Take this source."""

@@ -41,6 +41,7 @@ from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.source_panel import SourcePanel
 from eager_tern.desk.sources import SourceChoice
+from eager_tern.desk.stack_leaf import StackLeaf
 from eager_tern.desk.start import Start
 from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.desk.timing_leaf import TimingLeaf
@@ -78,11 +79,12 @@ class Window(QMainWindow):
         self.signal = SignalLeaf(self.document)
         self.timing = TimingLeaf(self.document)
         self.sheet = SheetLeaf(self.document)
+        self.stack = StackLeaf(self.document)
         self.handset = HandsetLeaf(self.document)
         self.shots = ShotsLeaf(self.document, self.shot_plan)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
-        self.leaf_names = ("Signal", "Timing", "Sheet", "Handset", "Shots")
+        self.leaf_names = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
         self._build()
         self.menu_actions = build_menus(self.menuBar(), self._menus())
         self._connect()
@@ -99,7 +101,7 @@ class Window(QMainWindow):
         for name in self.leaf_names:
             self.tabs.addTab(name)
         self.pages = QStackedWidget()
-        for page in (self.signal, self.timing, self.sheet, self.handset, self.shots, self.start):
+        for page in (self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.start):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -199,6 +201,8 @@ class Window(QMainWindow):
         self.shot_plan.held_up.connect(self._hold_up)
         self.shots.troubled.connect(self.notice.say)
         self.sheet.said.connect(self.notice.say)
+        self.stack.said.connect(self.notice.say)
+        self.stack.found_out.connect(self.findings.show_stack)
         self.timing.sheet_asked.connect(self._describe_with)
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.imports.troubled.connect(self.notice.say)
@@ -245,6 +249,8 @@ class Window(QMainWindow):
         empty = not self.document.shown_presses() and not self.document.selected
         showing = self.leaf_names[self.tabs.currentIndex()]
         self.tabs.setVisible(self.document.casebook is not None)
+        if showing != "Stack":
+            self.findings.show_stack(None, "")
         if self.document.casebook is None or (empty and showing == "Signal"):
             self.pages.setCurrentWidget(self.start)
         else:
@@ -471,6 +477,7 @@ class Window(QMainWindow):
         self.live.ear_open = False
         self.live.stop()
         self.imports.stop_and_wait()
+        self.stack.stop()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
         self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
         save_settings(self.settings)

@@ -231,9 +231,12 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
     """A frame whose place is known, by itself; what stands round it is not looked at."""
     readings = read_frame(burst, sheets)
-    if not reads_well(readings):
+    if not reads_well(readings) or not readings[0].known:
         frames, _ = read_bursts(burst, sheets)
-        if len(frames) == 1 and (frames[0].first, frames[0].last) == (0, last - first):  # one of several sections
+        if len(frames) == 1 and (frames[0].first, frames[0].last) == (
+            0,
+            last - first,
+        ):  # perhaps one of several sections
             return replace(frames[0], first=first, last=last)
     if not reads_well(readings) and (mended := mend(burst, sheets)) is not None:
         return Frame(first, last, burst, mended.readings, mended.how, mended.pulses)

@@ -1,0 +1,57 @@
+"""The stack of a gadget's presses: their bits as kept, and what their labels say."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+import numpy as np
+
+from eager_tern.casebook.values import Caught
+from eager_tern.compare.stack import Label, Stack
+
+KEY = "key"  # what a label without a name is about
+
+
+def labels_of(text: str) -> dict[str, Label]:
+    """What a press's label says: ``temperature = 21, mode = dry`` by name, anything else as the key's name."""
+    if "=" not in text:
+        return {KEY: text.strip()} if text.strip() else {}
+    found: dict[str, Label] = {}
+    for part in text.split(","):
+        name, equals, value = (piece.strip() for piece in part.partition("="))
+        if equals and name and value:
+            found[name] = _number(value)
+    return found
+
+
+def stack_of(presses: Sequence[Caught], sections: tuple[int, ...] = ()) -> tuple[Stack, list[Caught], list[Caught]]:
+    """The stack, the presses it is made of in shooting order, and those set apart.
+
+    Apart are presses without bits, and those with another number of bits than most have.
+    """
+    with_bits = [press for press in presses if press.reading.bits and not press.reading.first_missed]
+    sizes = Counter(len(press.reading.bits) for press in with_bits)
+    usual = sizes.most_common(1)[0][0] if sizes else 0
+    rows = [press for press in with_bits if len(press.reading.bits) == usual]
+    taken = {press.id for press in rows}
+    said = [labels_of(press.label) for press in rows]
+    names = dict.fromkeys(name for row in said for name in row)
+    labels: dict[str, tuple[Label, ...]] = {name: _one_kind([row.get(name) for row in said]) for name in names}
+    bits = np.array([[int(bit) for bit in press.reading.bits] for press in rows], np.uint8).reshape(len(rows), usual)
+    whole = sections if sum(sections) == usual else ()
+    return Stack(bits, labels, whole), rows, [press for press in presses if press.id not in taken]
+
+
+def _number(value: str) -> Label:
+    try:
+        return float(value)
+    except ValueError:
+        return value
+
+
+def _one_kind(values: list[Label]) -> tuple[Label, ...]:
+    """Numbers if all are, else words."""
+    if any(isinstance(value, str) for value in values):
+        return tuple(f"{value:g}" if isinstance(value, float) else value for value in values)
+    return tuple(values)

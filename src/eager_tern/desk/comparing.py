@@ -1,0 +1,56 @@
+"""Comparing in a process of its own: the searches keep a processor busy, and the window stays quick."""
+
+from __future__ import annotations
+
+import multiprocessing
+from multiprocessing.connection import Connection
+
+from PyQt6.QtCore import QThread, pyqtSignal
+
+from eager_tern.compare.comparison import compare
+from eager_tern.compare.proof import prove
+from eager_tern.compare.stack import Stack
+
+LOOK_S = 0.05
+
+
+def compare_into(answer: Connection, stack: Stack) -> None:
+    """The process's work: what is found, then how well it predicts."""
+    found = compare(stack)
+    answer.send(found)
+    answer.send(prove(found))
+
+
+class Comparing(QThread):
+    """Compares one stack."""
+
+    found = pyqtSignal(object)  # Comparison
+    proved = pyqtSignal(object)  # Proof
+
+    def __init__(self, stack: Stack) -> None:
+        super().__init__()
+        self._stack = stack
+        self._stopping = False
+
+    def run(self) -> None:
+        spawn = multiprocessing.get_context("spawn")
+        answers, answer = spawn.Pipe(duplex=False)
+        process = spawn.Process(target=compare_into, args=(answer, self._stack), daemon=True)
+        process.start()
+        answer.close()
+        try:
+            for signal in (self.found, self.proved):
+                while not answers.poll(LOOK_S):
+                    if self._stopping:
+                        return
+                signal.emit(answers.recv())
+        except EOFError:
+            return
+        finally:
+            process.terminate()
+            process.join()
+            answers.close()
+
+    def stop(self) -> None:
+        """Nothing more is wanted."""
+        self._stopping = True

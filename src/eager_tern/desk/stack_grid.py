@@ -1,0 +1,240 @@
+"""Bits under bits: a row a press, a column a bit, and under each column how it behaves."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QAbstractScrollArea
+
+from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.stack import Stack
+from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
+
+Against = Literal["row above", "first row", "most common"]
+AGAINST: tuple[Against, ...] = ("row above", "first row", "most common")
+Shown = Literal["bits", "hex", "decimal"]
+SHOWN: tuple[Shown, ...] = ("bits", "hex", "decimal")
+
+LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 212, 19, 8.4, 7, 16
+HEAD, FEET = 22, 40
+
+
+class StackGrid(QAbstractScrollArea):
+    """The rows that are in sight are painted, however many there are; names and feet stay where they are."""
+
+    chosen = pyqtSignal(int, bool)  # a row, and whether it is added to those chosen
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.stack = Stack(np.zeros((0, 0), np.uint8))
+        self.names: list[str] = []
+        self.against: Against = "row above"
+        self.shown: Shown = "bits"
+        self.turned = False
+        self.selected: set[int] = set()
+        self.doubtful: set[int] = set()  # rows whose label or check is contradicted
+        self.order: NDArray[np.intp] = np.empty(0, np.intp)
+        self._feet: list[str] = []
+        self._differs = self.stack.bits.astype(np.bool_)
+        self._current = 0
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setAccessibleName("Stack of bits")
+        self.setToolTip("Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_stack(self, stack: Stack, names: list[str], order: NDArray[np.intp]) -> None:
+        """Another stack, or its rows in another order; ``names`` stand in front of the rows."""
+        self.stack, self.names, self.order = stack, names, order
+        self._compare()
+
+    def hold_against(self, against: Against) -> None:
+        self.against = against
+        self._compare()
+
+    def show_as(self, shown: Shown, turned: bool) -> None:
+        """Bits, or the number of each byte; turned: the bit sent first is the lowest."""
+        self.shown, self.turned = shown, turned
+        self.viewport().update()
+
+    def show_findings(self, found: Comparison | None) -> None:
+        """What each column does, from a comparison or from the columns alone."""
+        feet = ["·"] * self.stack.columns
+        for column in self.stack.varying.tolist():
+            feet[column] = "?" if found is not None else "|"
+        if found is not None:
+            for number, field in enumerate(found.fields):
+                for column in field.positions:
+                    feet[column] = chr(ord("a") + number % 26)
+            for check in found.checks:
+                for column in check.positions:
+                    feet[column] = "√"
+            for counter in found.counters:
+                for column in counter.positions:
+                    feet[column] = "#"
+        self._feet = feet
+        self.doubtful = set()
+        if found is not None:
+            contradicting = [field.contradicting for field in found.fields]
+            contradicting += [np.flatnonzero(~check.holds) for check in found.checks]
+            self.doubtful = set(np.concatenate([np.empty(0, np.intp), *contradicting]).tolist())
+        self.viewport().update()
+
+    def _compare(self) -> None:
+        bits = self.stack.bits[self.order]
+        if not len(bits):
+            self._differs = bits.astype(np.bool_)
+        elif self.against == "row above":
+            self._differs = np.vstack((np.zeros((1, bits.shape[1]), np.bool_), bits[1:] != bits[:-1]))
+        elif self.against == "first row":
+            self._differs = bits != bits[:1]
+        else:
+            self._differs = bits != (2 * bits.sum(axis=0) > len(bits)).astype(np.uint8)
+        self._measure()
+        self.viewport().update()
+
+    def _x(self) -> NDArray[np.float64]:
+        """Where each column begins, from the first."""
+        columns = np.arange(self.stack.columns)
+        starts = [start for start, _ in self.stack.section_bounds if start]
+        gaps = sum(((columns >= start) * SECTION_GAP for start in starts), np.zeros(columns.size))
+        inside = columns.copy()
+        for start in starts:
+            inside[start:] = columns[start:] - start
+        before = np.array([np.sum(inside[: c + 1] % 8 == 0) - 1 for c in range(columns.size)])
+        return columns * BIT + before * BYTE_GAP + gaps
+
+    def _measure(self) -> None:
+        view = self.viewport().size()
+        self._at = self._x()
+        wide = int(self._at[-1] + BIT + 16) if self._at.size else 0
+        self.horizontalScrollBar().setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
+        self.horizontalScrollBar().setPageStep(max(view.width() - LEFT - NAMES, 1))
+        inner = view.height() - HEAD - FEET
+        self.verticalScrollBar().setRange(0, max(0, len(self.order) * ROW - inner))
+        self.verticalScrollBar().setPageStep(max(inner, 1))
+        self.verticalScrollBar().setSingleStep(ROW)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._measure()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self.viewport().update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not len(self.order):
+            return
+        painter = QPainter(self.viewport())
+        width, height = self.viewport().width(), self.viewport().height()
+        left, top = LEFT + NAMES - self.horizontalScrollBar().value(), HEAD - self.verticalScrollBar().value()
+        first = max(0, self.verticalScrollBar().value() // ROW)
+        last = min(len(self.order), first + (height - HEAD - FEET) // ROW + 2)
+        painter.setClipRect(QRectF(0, HEAD, width, height - HEAD - FEET))
+        for n in range(first, last):
+            self._paint_name(painter, n, top + n * ROW)
+        painter.setClipRect(QRectF(LEFT + NAMES, HEAD, width, height - HEAD - FEET))
+        for n in range(first, last):
+            y = top + n * ROW
+            if self.shown == "bits":
+                self._paint_bits(painter, n, left, y)
+            else:
+                self._paint_numbers(painter, n, left, y)
+        painter.setClipRect(QRectF(LEFT + NAMES, 0, width, height))
+        self._paint_head(painter, left)
+        self._paint_feet(painter, left, height - FEET)
+
+    def _paint_name(self, painter: QPainter, n: int, y: float) -> None:
+        row = int(self.order[n])
+        if row in self.selected:
+            painter.fillRect(QRectF(0, y, self.viewport().width(), ROW), colour("chosen"))
+            painter.fillRect(QRectF(0, y, 4, ROW), colour("attention"))
+        painter.setFont(text_font(ASIDE_PX))
+        painter.setPen(colour("attention" if row in self.doubtful else "ink" if self.names[row] else "quiet"))
+        name = self.names[row] or f"press {row + 1}"
+        if row in self.doubtful:
+            name = f"? {name}"
+        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAMES - 12)
+        painter.drawText(QRectF(LEFT, y, NAMES - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _paint_bits(self, painter: QPainter, n: int, left: float, y: float) -> None:
+        painter.setFont(digit_font(12))
+        row, differs = self.stack.bits[self.order[n]], self._differs[n]
+        for column, at in enumerate(self._at.tolist()):
+            x = left + at
+            if not LEFT + NAMES - BIT < x < self.viewport().width():
+                continue
+            cell = QRectF(x, y + 1, BIT, ROW - 2)
+            if differs[column]:
+                painter.fillRect(cell, colour("ink"))
+            painter.setPen(colour("paper" if differs[column] else "quiet"))
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, str(row[column]))
+
+    def _paint_numbers(self, painter: QPainter, n: int, left: float, y: float) -> None:
+        painter.setFont(digit_font(12))
+        row, differs = self.stack.bits[self.order[n]], self._differs[n]
+        for start, end in self.stack.section_bounds:
+            for first in range(start, end, 8):
+                piece = row[first : min(first + 8, end)].tolist()
+                number = int("".join(map(str, piece[::-1] if self.turned else piece)), 2)
+                text = f"{number:0{-(-len(piece) // 4)}X}" if self.shown == "hex" else f"{number}"
+                cell = QRectF(left + float(self._at[first]), y + 1, len(piece) * BIT, ROW - 2)
+                inked = differs[first : first + len(piece)].any()
+                if inked:
+                    painter.fillRect(cell, colour("ink"))
+                painter.setPen(colour("paper" if inked else "quiet"))
+                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_head(self, painter: QPainter, left: float) -> None:
+        painter.setFont(digit_font(SMALL_PX))
+        painter.setPen(colour("quiet"))
+        for start, end in self.stack.section_bounds:
+            for first in range(start, end, 8):
+                painter.drawText(QPointF(left + float(self._at[first]), HEAD - 7), str(first))
+
+    def _paint_feet(self, painter: QPainter, left: float, y: float) -> None:
+        painter.setPen(QPen(colour("rule"), 1))
+        painter.drawLine(QPointF(0, y), QPointF(self.viewport().width(), y))
+        painter.setFont(digit_font(12))
+        roles = {"·": "fog", "√": "proven", "#": "ink", "?": "attention", "|": "ink"}
+        for column, (at, foot) in enumerate(zip(self._at.tolist(), self._feet, strict=False)):
+            painter.setPen(colour(roles.get(foot, "proven")))
+            painter.drawText(QRectF(left + at, y + 2, BIT, 18), Qt.AlignmentFlag.AlignCenter, foot)
+            if self._differs[:, column].any() and self.against == "row above":
+                every = self._period(column)
+                if every:
+                    painter.setPen(colour("quiet"))
+                    painter.setFont(digit_font(SMALL_PX))
+                    painter.drawText(QRectF(left + at - 4, y + 20, BIT + 8, 14), Qt.AlignmentFlag.AlignCenter, every)
+                    painter.setFont(digit_font(12))
+
+    def _period(self, column: int) -> str:
+        """After how many rows a column turns, if it always does: a counter shows 1, 2, 4, 8 side by side."""
+        at = np.flatnonzero(self._differs[:, column])
+        steps = Counter(np.diff(at).tolist()).most_common(1)
+        usual = steps[0] if steps else (0, 0)
+        even = len(at) > 2 and usual[1] >= 0.85 * (len(at) - 1)
+        return str(usual[0]) if even and usual[0] in (1, 2, 4, 8, 16) else ""
+
+    def _row_at(self, y: float) -> int:
+        n = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
+        return n if 0 <= n < len(self.order) and HEAD <= y < self.viewport().height() - FEET else -1
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        n = self._row_at(event.position().y())
+        if n >= 0:
+            self._current = n
+            self.chosen.emit(int(self.order[n]), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
+        if not step or not len(self.order):
+            super().keyPressEvent(event)
+            return
+        self._current = min(max(self._current + step, 0), len(self.order) - 1)
+        bar, y = self.verticalScrollBar(), self._current * ROW
+        bar.setValue(min(max(bar.value(), y + ROW - bar.pageStep()), y))
+        self.chosen.emit(int(self.order[self._current]), False)

@@ -1,0 +1,259 @@
+"""The Stack leaf: the gadget's frames under one another, and the search for what their bits mean."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QApplication, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from eager_tern.casebook.changes import KeepSheet
+from eager_tern.casebook.stacks import KEY, stack_of
+from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.proof import Proof
+from eager_tern.compare.stack import Label, Stack
+from eager_tern.compare.writing import sheet_of
+from eager_tern.desk.cards import Card
+from eager_tern.desk.comparing import Comparing
+from eager_tern.desk.comparison_cards import cards_for_comparison
+from eager_tern.desk.document import Document
+from eager_tern.desk.links import link
+from eager_tern.desk.stack_grid import AGAINST, SHOWN, StackGrid
+from eager_tern.desk.words import plural
+from eager_tern.errors import InputError
+from eager_tern.protocol.describing import describe_line
+from eager_tern.protocol.loading import parse_sheet
+
+IN_ORDER = "shooting order"
+LINE_FRAMES = 8  # from which the line is described
+FEWEST = 4
+
+
+class StackLeaf(QWidget):
+    """Rows at the top, what was found in words below, the cards beside in the findings."""
+
+    said = pyqtSignal(str)
+    found_out = pyqtSignal(object, str)  # cards about the stack and their heading; None: nothing is known
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        self._presses: list[Caught] = []
+        self._apart: list[Caught] = []
+        self._work: Comparing | None = None
+        self.comparison: Comparison | None = None
+        self.proof: Proof | None = None
+        self.grid = StackGrid()
+        self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
+        self.sort = _choice("Sorted by", [IN_ORDER])
+        self.show_as = _choice("Shown as", [*SHOWN, "hex, turned", "decimal, turned"])
+        self.find = QPushButton("Find out")
+        self.find.setToolTip("Look for fields, checks and counters, and prove what is found")
+        self.find.clicked.connect(self.search)
+        self.keep = link("keep as the gadget's sheet", "Keep what was found", self.keep_sheet)
+        self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        row = QHBoxLayout()
+        row.setContentsMargins(18, 14, 14, 0)
+        row.setSpacing(6)
+        for words, box in (("against", self.against), ("by", self.sort), ("as", self.show_as)):
+            row.addWidget(QLabel(words))
+            row.addWidget(box)
+            row.addSpacing(6)
+        row.addStretch(1)
+        row.addWidget(self.copy)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(18, 4, 14, 12)
+        bar.setSpacing(16)
+        bar.addWidget(self.find)
+        bar.addWidget(self.words, 1)
+        bar.addWidget(self.keep)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addLayout(row)
+        layout.addWidget(self.grid, 1)
+        layout.addLayout(bar)
+        self.against.activated.connect(lambda at: self.grid.hold_against(AGAINST[at]))
+        self.sort.activated.connect(self._sort)
+        self.show_as.activated.connect(self._show_as)
+        self.grid.chosen.connect(self._choose)
+        document.opened.connect(self.refresh)
+        document.presses_changed.connect(self.refresh)
+        document.press_changed.connect(self.refresh)
+        document.selection_changed.connect(self._show_selection)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Look at the gadget's presses anew; what was found about other rows or labels is forgotten."""
+        if not self.isVisible() and self._presses:
+            self._presses = []
+            self._forget()
+            return
+        presses = self._document.shown_presses()
+        first = next((press for press in presses if press.reading.bits), None)
+        best = self._document.frame(first).best if first is not None else None
+        stack, rows, self._apart = stack_of(presses, best.sections if best is not None else ())
+        changed = self.comparison is None or not _same(self.comparison.stack, stack)
+        self._presses = rows
+        chosen = self.sort.currentText()
+        self.sort.clear()
+        self.sort.addItems([IN_ORDER, *stack.labels])
+        self.sort.setCurrentText(chosen if chosen in stack.labels else IN_ORDER)
+        self.grid.show_stack(stack, short_names(stack), self._order(stack))
+        if changed:
+            self._forget()
+        self._show_selection()
+
+    def showEvent(self, event: object) -> None:
+        if not self._presses:
+            self.refresh()
+        self._tell()
+
+    def _forget(self) -> None:
+        self.stop()
+        self.comparison = self.proof = None
+        self.grid.show_findings(None)
+        self._tell()
+
+    def _order(self, stack: Stack) -> np.ndarray:
+        name = self.sort.currentText()
+        if name not in stack.labels:
+            return np.arange(stack.rows)
+        values = stack.labels[name]
+        # Numbers by size, words by their letters, rows without either last.
+        ranks = [(value is None, value if isinstance(value, float) else 0.0, str(value)) for value in values]
+        return np.array(sorted(range(stack.rows), key=ranks.__getitem__), np.intp)
+
+    def _sort(self) -> None:
+        self.grid.show_stack(self.grid.stack, self.grid.names, self._order(self.grid.stack))
+
+    def _show_as(self, at: int) -> None:
+        self.grid.show_as(SHOWN[at if at < len(SHOWN) else at - 2], at >= len(SHOWN))
+
+    def _choose(self, row: int, added: bool) -> None:
+        press_id = self._presses[row].id
+        now = self._document.selected if added else ()
+        self._document.select((*(i for i in now if i != press_id), press_id))
+
+    def _show_selection(self) -> None:
+        chosen = set(self._document.selected)
+        self.grid.selected = {row for row, press in enumerate(self._presses) if press.id in chosen}
+        self.grid.viewport().update()
+        if self.isVisible() and self.comparison is not None:
+            self._tell()
+
+    # Finding out
+
+    def search(self) -> None:
+        """Begin the search; what is found comes by itself."""
+        self.stop()
+        self._work = Comparing(self.grid.stack)
+        self._work.found.connect(self._found)
+        self._work.proved.connect(self._proved)
+        self.words.setText("Looking for fields, checks and counters …")
+        self.find.setEnabled(False)
+        self._work.start()
+
+    def stop(self) -> None:
+        """Give a search up."""
+        if self._work is not None:
+            self._work.stop()
+            self._work.wait()
+            self._work = None
+
+    def _found(self, found: Comparison) -> None:
+        self.comparison = found
+        self.grid.show_findings(found)
+        self._tell()
+
+    def _proved(self, proof: Proof) -> None:
+        self.proof = proof
+        self._tell()
+
+    def _tell(self) -> None:
+        stack = self.grid.stack
+        self.find.setEnabled(stack.rows >= FEWEST)
+        self.keep.setVisible(self.comparison is not None)
+        if stack.rows < FEWEST:
+            self.words.setText(f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them.")
+        elif self.comparison is None:
+            text = f"{plural(stack.rows, 'frame')} of {stack.columns} bits, {len(stack.varying)} of which change."
+            if not stack.labels:
+                text += " Label the presses with what you set, as in “temperature = 21, mode = dry”."
+            if self._apart:
+                text += f" {plural(len(self._apart), 'frame')} of another length set apart."
+            self.words.setText(text)
+        else:
+            text = f"explained {self.comparison.explained} of {len(stack.varying)} changing bits"
+            if self.proof is not None:
+                text += f" · {int(self.proof.made.sum())} of {stack.rows} presses made from their labels, "
+                text += f"{int(self.proof.predicted.sum())} predicted unseen"
+            self.words.setText(text)
+        if self.isVisible():
+            cards: list[Card] | None = None
+            if self.comparison is not None:
+                cards = cards_for_comparison(self.comparison, self.grid.names)
+            self.found_out.emit(cards, f"FINDINGS ABOUT {stack.rows} FRAMES")
+
+    def keep_sheet(self) -> None:
+        """What was found becomes the gadget's sheet; everything is read again with it."""
+        gadget = self._document.gadget
+        if self.comparison is None or gadget is None:
+            return
+        frames = [self._document.frame(press) for press in self._presses[:LINE_FRAMES]]
+        line = describe_line(frames, gadget.name, about=f"{self.grid.stack.columns} bits, found by comparing frames.")
+        if line is None:
+            self.said.emit("The frames do not show a line code that a sheet could describe.")
+            return
+        text = sheet_of(self.comparison, line[0])
+        try:
+            sheet = parse_sheet(text, "what was found")
+        except InputError as error:
+            self.said.emit(str(error))
+            return
+        self._document.change(KeepSheet(gadget.id, sheet.id, text))
+
+    def copy_rows(self) -> None:
+        """The rows as a table for a spreadsheet: the chosen ones, or all."""
+        rows = sorted(self.grid.selected) if len(self.grid.selected) > 1 else self.grid.order.tolist()
+        stack = self.grid.stack
+        lines = ["\t".join([*stack.labels, "bits"])]
+        for row in rows:
+            labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
+            lines.append("\t".join([*labels, bit_text(stack.bits[row])]))
+        QApplication.clipboard().setText("\n".join(lines) + "\n")
+
+
+def short_names(stack: Stack) -> list[str]:
+    """For each row the labels that are not as in most rows; empty where none is known."""
+    usual = {}
+    for name, values in stack.labels.items():
+        counts = Counter(value for value in values if value is not None)
+        usual[name] = counts.most_common(1)[0] if counts else (None, 0)
+    names = []
+    for row in range(stack.rows):
+        own = {name: values[row] for name, values in stack.labels.items() if values[row] is not None}
+        odd = {n: v for n, v in own.items() if v != usual[n][0] or usual[n][1] == 1 or len(own) == 1}
+        said = [_word(v) if n == KEY else f"{n} {_word(v)}" for n, v in odd.items()]
+        names.append(" · ".join(said) if said else "as most" if own else "")
+    return names
+
+
+def _word(value: Label) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _same(stack: Stack, other: Stack) -> bool:
+    return np.array_equal(stack.bits, other.bits) and dict(stack.labels) == dict(other.labels)
+
+
+def _choice(name: str, choices: list[str]) -> QComboBox:
+    box = QComboBox()
+    box.addItems(choices)
+    box.setAccessibleName(name)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+    return box

@@ -1,0 +1,96 @@
+"""The Stack leaf in the real window, on the demo's climate cabinet."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from eager_tern.casebook.stacks import labels_of, stack_of
+from eager_tern.desk.stack_grid import HEAD, ROW
+from eager_tern.desk.window import Window
+
+
+@pytest.fixture
+def cabinet(window: Window, qtbot: QtBot) -> Window:
+    """The window with the climate cabinet open and its Stack leaf shown."""
+    assert window.document.casebook is not None
+    gadget = next(g for g in window.document.casebook.gadgets() if g.name == "Climate cabinet")
+    window.document.choose_gadget(gadget.id)
+    window.show_leaf("Stack")
+    return window
+
+
+def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, document = cabinet.stack, cabinet.document
+    assert "44 frames of 112 bits" in leaf.words.text()
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
+    titles = [card.title for card in cabinet.findings.cards]
+    for name in ("power", "temperature", "mode", "humidity", "blower", "sleep"):
+        assert any(title.endswith(f"· {name}") for title in titles)
+    humidity = next(card for card in cabinet.findings.cards if card.title.endswith("humidity"))
+    assert "Press 32 says 50, its bits say 45." in humidity.text
+    assert leaf.grid.doubtful == {31}
+    assert "explained 38 of 38" in leaf.words.text()
+    assert leaf.proof is not None
+    assert leaf.proof.made.sum() == 43
+    assert leaf.proof.predicted.sum() >= 36
+    qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
+    readings = [press.reading for press in document.shown_presses()]
+    assert {reading.protocol for reading in readings} == {"climate-cabinet"}
+    assert readings[20].fields["temperature"] == labels_of(document.shown_presses()[20].label)["temperature"]
+    assert all(reading.checks_hold for reading in readings)
+    cabinet.show_leaf("Signal")
+    assert not any("sleep" in card.title for card in cabinet.findings.cards[1:])
+    document.undo()
+    assert document.shown_presses()[0].reading.protocol == "unknown"
+
+
+def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, document = cabinet.stack, cabinet.document
+    grid = leaf.grid
+    seen = grid.grab().toImage()
+    leaf.against.setFocus()
+    for _ in range(2):
+        qtbot.keyClick(leaf.against, Qt.Key.Key_Down)
+    assert grid.against == "most common"
+    assert grid.grab().toImage() != seen
+    leaf.show_as.setFocus()
+    qtbot.keyClick(leaf.show_as, Qt.Key.Key_Down)
+    assert grid.shown == "hex"
+    leaf.sort.setFocus()
+    while leaf.sort.currentText() != "temperature":
+        qtbot.keyClick(leaf.sort, Qt.Key.Key_Down)
+    degrees = [grid.stack.labels["temperature"][row] for row in grid.order]
+    assert degrees == sorted(degrees)
+    qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, HEAD + ROW // 2))
+    (chosen,) = document.selected_presses()
+    assert "temperature = 16" in chosen.label
+    qtbot.keyClick(grid, Qt.Key.Key_Down)
+    assert document.selected_presses()[0].id != chosen.id
+    qtbot.mouseClick(leaf.copy, Qt.MouseButton.LeftButton)
+    lines = QApplication.clipboard().text().splitlines()
+    assert len(lines) == 45
+    assert lines[0].split("\t")[-1] == "bits"
+    assert len(lines[1].split("\t")[-1]) == 112
+
+
+def test_labels_typed_are_things_varied_or_a_keys_name(cabinet: Window) -> None:
+    assert labels_of("temperature = 21.5, mode = dry") == {"temperature": 21.5, "mode": "dry"}
+    assert labels_of("Next slide") == {"key": "Next slide"}
+    assert labels_of("") == {}
+    presses = cabinet.document.shown_presses()
+    stack, rows, apart = stack_of(presses, (40, 72))
+    assert (stack.rows, stack.columns, len(rows), apart) == (44, 112, 44, [])
+    assert isinstance(stack.labels["mode"][0], str)
+    assert np.issubdtype(np.array(stack.labels["temperature"]).dtype, np.floating)
+
+
+def test_a_gadget_with_few_frames_is_told_what_to_do(window: Window) -> None:
+    window.document.add_gadget("Hide lamp")
+    window.show_leaf("Stack")
+    assert not window.stack.find.isEnabled()
+    assert "catch and label" in window.stack.words.text()
