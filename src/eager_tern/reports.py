@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from eager_tern.casebook.values import bit_text
+from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Linear, Table
@@ -45,7 +46,7 @@ def frame_document(made: MadeFrame) -> dict[str, Any]:
 
 def comparison_document(found: Comparison, proof: Proof | None = None) -> dict[str, Any]:
     """The JSON document of ``compare``."""
-    document = {
+    document: dict[str, Any] = {
         "schema": COMPARISON,
         "rows": found.stack.rows,
         "bit_count": found.stack.columns,
@@ -56,6 +57,7 @@ def comparison_document(found: Comparison, proof: Proof | None = None) -> dict[s
         "counters": [{"kind": each.kind, "positions": list(each.positions)} for each in found.counters],
         "unexplained": list(found.unexplained),
     }
+    document["next_shots"] = [{"labels": ask.labels, "why": ask.why} for ask in next_shots(found)]
     if proof is not None:
         document["proof"] = {"made": int(proof.made.sum()), "predicted": int(proof.predicted.sum())}
     return document
@@ -147,6 +149,8 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
     lines += [f"{each.kind} at bits {', '.join(map(str, each.positions))}" for each in found.counters]
     if found.unexplained:
         lines.append(f"unexplained: bits {', '.join(map(str, found.unexplained))}")
+    for ask in next_shots(found):
+        lines.append(f"next: {', '.join(f'{n} = {_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
     if proof is not None:
         told = f"{int(proof.made.sum())} of {stack.rows} presses made bit for bit from their labels"
         lines.append(f"{told}; {int(proof.predicted.sum())} predicted by a search that had not seen them")

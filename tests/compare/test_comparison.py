@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import held
 from eager_tern.compare.comparison import Comparison, compare
 from eager_tern.compare.fields import Field, Linear, Table
@@ -150,3 +151,17 @@ def test_a_table_of_numbers_comes_back_as_numbers(rng: np.random.Generator) -> N
     sheet = parse_sheet(sheet_of(found), "test")
     assert sheet.fields[0].read(bits[0]) == values[0]
     assert sheet.fields[0].raw(19) == 7
+
+
+def test_presses_that_would_settle_something_are_asked_for(rng: np.random.Generator) -> None:
+    bits = np.zeros((24, 16), np.uint8)
+    level = np.arange(24) % 4
+    bits[:, 0], bits[:, 1] = level >> 1, level & 1
+    lamp = ["off"] * 23 + ["on"]
+    bits[23, 8] = 1
+    labels = {"level": tuple(level.astype(float).tolist()), "lamp": tuple(lamp), "tone": ("low",) * 24}
+    asked = next_shots(compare(Stack(bits, labels)))
+    assert asked[0].labels == {"level": 0.0, "lamp": "on", "tone": "low"}
+    assert "lamp" in asked[0].why
+    assert not any("level" in ask.why for ask in asked)
+    assert next_shots(compare(Stack(bits))) == []

@@ -38,6 +38,12 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     assert leaf.proof is not None
     assert leaf.proof.made.sum() == 43
     assert leaf.proof.predicted.sum() >= 36
+    planned = len(cabinet.shot_plan.shots())
+    qtbot.mouseClick(leaf.plan, Qt.MouseButton.LeftButton)
+    asked = cabinet.shot_plan.shots()[planned:]
+    assert asked
+    assert all(shot.open and dict(shot.labels).keys() >= {"mode", "temperature"} for shot in asked)
+    document.undo()
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
     readings = [press.reading for press in document.shown_presses()]
     assert {reading.protocol for reading in readings} == {"climate-cabinet"}

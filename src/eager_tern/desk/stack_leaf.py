@@ -9,8 +9,10 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import KeepSheet
+from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import KEY, stack_of
 from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
 from eager_tern.compare.stack import Label, Stack
@@ -35,6 +37,7 @@ class StackLeaf(QWidget):
     """Rows at the top, what was found in words below, the cards beside in the findings."""
 
     said = pyqtSignal(str)
+    shots_asked = pyqtSignal(object)  # list[Shot]
     found_out = pyqtSignal(object, str)  # cards about the stack and their heading; None: nothing is known
 
     def __init__(self, document: Document) -> None:
@@ -53,6 +56,7 @@ class StackLeaf(QWidget):
         self.find.setToolTip("Look for fields, checks and counters, and prove what is found")
         self.find.clicked.connect(self.search)
         self.keep = link("keep as the gadget's sheet", "Keep what was found", self.keep_sheet)
+        self.plan = link("plan the next shots", "Plan the presses that would settle the most", self.plan_shots)
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.words = QLabel()
         self.words.setWordWrap(True)
@@ -70,6 +74,7 @@ class StackLeaf(QWidget):
         bar.setSpacing(16)
         bar.addWidget(self.find)
         bar.addWidget(self.words, 1)
+        bar.addWidget(self.plan)
         bar.addWidget(self.keep)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -178,6 +183,8 @@ class StackLeaf(QWidget):
         stack = self.grid.stack
         self.find.setEnabled(stack.rows >= FEWEST)
         self.keep.setVisible(self.comparison is not None)
+        self.plan.setVisible(bool(self._wanted()))
+        self.plan.setToolTip("\n".join(ask.why for ask in self._wanted()))
         if stack.rows < FEWEST:
             self.words.setText(f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them.")
         elif self.comparison is None:
@@ -216,6 +223,15 @@ class StackLeaf(QWidget):
             self.said.emit(str(error))
             return
         self._document.change(KeepSheet(gadget.id, sheet.id, text))
+
+    def _wanted(self) -> list[Wanted]:
+        return next_shots(self.comparison) if self.comparison is not None else []
+
+    def plan_shots(self) -> None:
+        """Ask for the presses that would settle the most."""
+        pairs = [((name, _word(value)) for name, value in ask.labels.items()) for ask in self._wanted()]
+        self.shots_asked.emit([Shot(tuple(("" if n == KEY else n, v) for n, v in labels)) for labels in pairs])
+        self.said.emit(f"{plural(len(pairs), 'press', 'presses')} added to the shot list.")
 
     def copy_rows(self) -> None:
         """The rows as a table for a spreadsheet: the chosen ones, or all."""

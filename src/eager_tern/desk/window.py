@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
+from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
 from eager_tern.desk.describe import Describe
@@ -202,6 +203,7 @@ class Window(QMainWindow):
         self.shots.troubled.connect(self.notice.say)
         self.sheet.said.connect(self.notice.say)
         self.stack.said.connect(self.notice.say)
+        self.stack.shots_asked.connect(self._plan_more)
         self.stack.found_out.connect(self.findings.show_stack)
         self.timing.sheet_asked.connect(self._describe_with)
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
@@ -263,6 +265,10 @@ class Window(QMainWindow):
         """Begin a sheet with a unit set by hand."""
         self.sheet.describe(unit_us)
         self.show_leaf("Sheet")
+
+    def _plan_more(self, shots: list[Shot]) -> None:
+        """Add presses that are asked for to the shot list."""
+        self.shot_plan.put((*self.shot_plan.shots(), *shots), words="plan shots")
 
     def toggle_night(self) -> None:
         self.settings.night = not self.settings.night
