@@ -46,6 +46,11 @@ class Place:
     end: int
 
     @property
+    def byte_start(self) -> int:
+        """Where the section's whole bytes begin, counted from its end."""
+        return self.start + (self.end - self.start) % 8
+
+    @property
     def after(self) -> int:
         return self.first + self.width
 
@@ -69,8 +74,10 @@ def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list
     for start, end in stack.section_bounds:
         for width in widths:
             grid = 4 if width <= 8 else 8
-            firsts = set(range(start, end - width + 1, grid)) if width in (4, 8, 16) else set()
-            for first in firsts | {end - width}:
+            firsts = {end - width}
+            if width in (4, 8, 16):  # counted from the section's beginning, or from its end where a start bit leads
+                firsts |= set(range(start, end - width + 1, grid)) | set(range(end - width, start - 1, -grid))
+            for first in firsts:
                 if first >= start and free[first : first + width].any():
                     found.append(Place(first, width, start, end))
     return sorted(found, key=lambda place: (list(widths).index(place.width), -place.first))
@@ -187,7 +194,7 @@ def _preference(guess: _Guess) -> tuple[float, ...]:
 
 def _sums_at(stack: Stack, place: Place) -> Iterator[_Guess]:
     """The sums that the bits at a place could be."""
-    starts = sorted({place.start, 0})
+    starts = sorted({0, place.start, place.byte_start})
     for lowest_first in (True, False):
         at = positions(place.first, place.width, lowest_first)
         target = raw_numbers(stack.bits, at.index)

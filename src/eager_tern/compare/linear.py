@@ -88,7 +88,7 @@ def _crcs_at(stack: Stack, place: Place) -> Iterator[Found]:
 def _messages(stack: Stack, place: Place) -> list[list[int]]:
     """What a CRC may be taken over: all before it in its section or the frame, all behind it, and both."""
     spans = []
-    for start in dict.fromkeys((place.start, 0, place.start + 8, place.start + 4)):
+    for start in dict.fromkeys((place.start, place.byte_start, 0, place.start + 8, place.start + 4)):
         if start < place.first:
             spans.append(list(range(start, place.first)))
     behind = list(range(place.after, place.end))

@@ -70,6 +70,8 @@ def find_number(
         return []
     step = _step(values)
     found = list(_by_planes(bits, columns, values, step, errors))
+    if not any(number.holds.all() for number in found):
+        found += _by_other_codes(bits, columns, values, step, errors)
     if windows and not found:
         found += _by_windows(bits, columns, values, step, errors)
     enough = [n for n in found if np.sum(~n.holds) <= errors and (n.encoding != "signed" or n.offset == 0)]
@@ -100,10 +102,11 @@ class _State:
 
 
 def _by_planes(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int) -> Iterator[Number]:
-    q = np.rint((values - values.min()) / step).astype(np.int64)
+    q = _steps(values, step)
     if int(q.max()).bit_length() > MOST_PLANES:
         return
-    signs = bits[:, columns].astype(np.float32) * 2 - 1  # (rows, columns)
+    signs = _signs(bits, columns)
+    tried: set[tuple[object, ...]] = set()  # offsets that differ in constant bits on top have the same columns
     low = round(values.min() / step)
     states = [_State(0, False, ()), _State(0, True, ())]
     for plane in range(int(q.max()).bit_length() + PLANES_ABOVE):
@@ -112,11 +115,24 @@ def _by_planes(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
             number = q + state.offset
             above = number >> (plane + 1)
             width = plane + 1
+            key = (state.choices, state.turned)
             if (above == above[0]).all():
-                yield from _assembled(bits, values, state, "binary", step)
+                if key not in tried:
+                    tried.add(key)
+                    yield from _assembled(bits, values, state, "binary", step)
             elif state.offset == low & ((1 << width) - 1) and _is_signed(number, plane):
                 yield from _assembled(bits, values, state, "signed", step)
-    yield from _by_other_codes(bits, columns, values, step, q, signs, errors)
+
+
+def _steps(values: Floats, step: float) -> Ints:
+    """The values in steps from the least."""
+    steps: Ints = np.rint((values - values.min()) / step).astype(np.int64)
+    return steps
+
+
+def _signs(bits: BitRows, columns: NDArray[np.intp]) -> NDArray[np.float32]:
+    """The columns as +1 and −1, shape (rows, columns)."""
+    return bits[:, columns].astype(np.float32) * 2 - 1
 
 
 def _is_signed(number: Ints, plane: int) -> bool:
@@ -156,10 +172,10 @@ def _alike(
 
 
 def _by_other_codes(
-    bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, q: Ints, signs: NDArray[np.float32],
-    errors: int,
-) -> Iterator[Number]:  # fmt: skip
+    bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int
+) -> Iterator[Number]:
     """Gray code with any offset, binary-coded decimal with none."""
+    q, signs = _steps(values, step), _signs(bits, columns)
     width = int(q.max()).bit_length()
     if 2 <= width <= GRAY_PLANES:
         for offset in range(1 << (width + 1)):
