@@ -16,6 +16,7 @@ from eager_tern.compare.words import find_words
 FEWEST_ROWS = 3
 MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
 MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
+MOST_CHANCE_ALONE = 0.0
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
@@ -88,7 +89,31 @@ def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
         out.append(replace(choice, others=rest))
     order = list(stack.labels)
-    return sorted(out, key=lambda f: order.index(f.name))
+    return sorted(_completed(out, stack, claimed), key=lambda f: order.index(f.name))
+
+
+def _completed(fields: Sequence[Field], stack: Stack, claimed: set[int]) -> list[Field]:
+    """The fields with low bits that never changed: where only every second value was set, the bit below stayed.
+
+    Of a field of one bit, which side is below is as in the others.
+    """
+    steps = [f.positions[0] - f.positions[1] for f in fields if len(f.positions) > 1]
+    usual = -1 if sum(step < 0 for step in steps) > sum(step > 0 for step in steps) else 1
+    steady = stack.bits.min(axis=0) == stack.bits.max(axis=0)
+    out = []
+    for field in fields:
+        line, positions = field.map, field.positions
+        while isinstance(line, Linear) and line.encoding == "binary" and line.scale % 2 == 0:
+            step = positions[0] - positions[1] if len(positions) > 1 else usual
+            below = positions[-1] - step
+            if not 0 <= below < stack.columns or not steady[below] or below in claimed:
+                break
+            positions = (*positions, below)
+            half = line.scale / 2
+            line = replace(line, scale=half, offset=line.offset - half * int(stack.bits[0, below]))
+            claimed.add(below)
+        out.append(replace(field, map=line, positions=positions))
+    return out
 
 
 def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
@@ -137,12 +162,14 @@ def _over(
         known = [value for value in values if value is not None]
         for words in find_words(bits, columns, known, errors):
             fields.append(Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, when))
-    likely = [f for f in fields if f.chance < MOST_CHANCE]
-    if not likely:
+    if not fields:
         return None
-    first, *others = likely
+    first, *others = fields
     fewest = len(first.contradicting)
     apart = [f for f in others if len(f.contradicting) == fewest and not set(f.positions) & set(first.positions)]
+    # What could well be an accident is claimed only where nothing else says the same.
+    if first.chance >= (MOST_CHANCE if apart else MOST_CHANCE_ALONE):
+        return None
     return replace(first, others=tuple(apart))
 
 

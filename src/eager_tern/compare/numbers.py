@@ -75,7 +75,13 @@ def find_number(
     if windows and not found:
         found += _by_windows(bits, columns, values, step, errors)
     enough = [n for n in found if np.sum(~n.holds) <= errors and (n.encoding != "signed" or n.offset == 0)]
+    enough = [n for n in enough if _no_value_fails(n.holds, values)]
     return sorted(enough, key=lambda n: (_cost(n), len(n.positions), n.encoding != "binary"))
+
+
+def _no_value_fails(holds: NDArray[np.bool_], values: Floats) -> bool:
+    """Whether no value is contradicted most of the times that it was set: that is no mistake but another code."""
+    return all(holds[at].mean() >= 0.5 for value in np.unique(values) if np.sum(at := values == value) > 1)
 
 
 def _cost(number: Number) -> int:
