@@ -127,6 +127,8 @@ def main(folder: Path) -> None:
     window.stack.search()
     while window.stack.proof is None:
         spin(0.1)
+    window.stack.grid.horizontalScrollBar().setValue(135)
+    window.stack.grid.verticalScrollBar().setValue(320)
     shoot("stack")
     window.show_leaf("Signal")
     window.choose_gadget(3)

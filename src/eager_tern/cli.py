@@ -100,6 +100,7 @@ def compare(
     paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of one gadget, a press each.")],
     labels: Annotated[Path, typer.Option(help="A table: a column file, and one for each thing that was varied.")],
     write_sheet: Annotated[Path | None, typer.Option(help="Write a protocol sheet here.")] = None,
+    write_up: Annotated[Path | None, typer.Option(help="Write the gadget up here, as .html or .md.")] = None,
     proof: Annotated[
         bool, typer.Option("--proof", help="Predict frames that were left out of the search, too.")
     ] = False,
@@ -108,17 +109,25 @@ def compare(
     """Lay the frames of one gadget under one another and find out what their bits mean."""
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import prove
+    from eager_tern.compare.writeup import write_up as written_up
     from eager_tern.compare.writing import sheet_of
     from eager_tern.intake.captures import gather
+    from eager_tern.intake.publishing import publish
+    from eager_tern.protocol.loading import parse_sheet
     from eager_tern.reports import comparison_document, describe_comparison
 
     gathered = _or_complain(lambda: gather(paths, labels))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)
-    proved = prove(found) if proof else None
+    proved = prove(found) if proof or write_up is not None else None
+    text = sheet_of(found, gathered.line)
     if write_sheet is not None:
-        _or_complain(lambda: _write_text(write_sheet, sheet_of(found, gathered.line)))
+        _or_complain(lambda: _write_text(write_sheet, text))
+    if write_up is not None:
+        pulses = gathered.frames[0].as_read
+        blocks = written_up(found, parse_sheet(text, labels), pulses, text, proved)
+        _or_complain(lambda: publish(write_up, blocks))
     if as_json:
         _print_json(comparison_document(found, proved))
     else:

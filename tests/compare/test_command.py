@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -81,6 +82,22 @@ def test_words_for_a_person_and_inputs_that_cannot_be_used(cabinet: tuple[Gadget
     assert "06.txt: holds no frame" in err
     assert "temperature: bits" in out
     assert "predicted by a search" in out
+
+
+def test_a_gadget_is_written_up(cabinet: tuple[Gadget, Path]) -> None:
+    gadget, folder = cabinet
+    files = [*sorted(folder.glob("*.txt")), "--labels", folder / "labels.csv"]
+    assert run("compare", *files, "--write-up", folder / "page.html")[0] == 0
+    page = (folder / "page.html").read_text("utf-8")
+    assert page.count("<svg") == 2
+    for words in ("Frame layout", "temperature", "predicted by a search", "[[frames]]"):
+        assert words in page
+    assert run("compare", *files, "--write-up", folder / "page.md")[0] == 0
+    assert "![One frame" in (folder / "page.md").read_text("utf-8")
+    layout = ElementTree.parse(folder / "page-layout.svg").getroot()
+    cells = [node for node in layout if node.tag.endswith("rect")]
+    assert len(cells) == gadget.columns
+    assert "a write-up is" in run("compare", *files, "--write-up", folder / "page.pdf")[2]
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
@@ -9,8 +11,10 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.stacks import labels_of, stack_of
-from eager_tern.desk.stack_grid import HEAD, ROW
+from eager_tern.compare.stack import Stack
+from eager_tern.desk.stack_grid import HEAD, ROW, StackGrid
 from eager_tern.desk.window import Window
+from tests.handsets import join, nec
 
 
 @pytest.fixture
@@ -23,7 +27,7 @@ def cabinet(window: Window, qtbot: QtBot) -> Window:
     return window
 
 
-def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot) -> None:
+def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot, tmp_path: Path) -> None:
     leaf, document = cabinet.stack, cabinet.document
     assert "44 frames of 112 bits" in leaf.words.text()
     qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
@@ -44,6 +48,8 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     assert asked
     assert all(shot.open and dict(shot.labels).keys() >= {"mode", "temperature"} for shot in asked)
     document.undo()
+    leaf.publish(tmp_path / "cabinet.html")
+    assert "Climate cabinet" in (tmp_path / "cabinet.html").read_text("utf-8")
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
     readings = [press.reading for press in document.shown_presses()]
     assert {reading.protocol for reading in readings} == {"climate-cabinet"}
@@ -100,3 +106,50 @@ def test_a_gadget_with_few_frames_is_told_what_to_do(window: Window) -> None:
     window.show_leaf("Stack")
     assert not window.stack.find.isEnabled()
     assert "catch and label" in window.stack.words.text()
+
+
+def test_a_long_shot_fits_the_header(cabinet: Window) -> None:
+    cabinet.resize(1024, 700)
+    QApplication.processEvents()
+    words = cabinet.header._next
+    assert cabinet.width() == 1024
+    assert words.text().endswith("…")
+    assert "humidity" in words.toolTip()
+    assert words.fontMetrics().horizontalAdvance(words.text()) <= words.width()
+
+
+def test_thousands_of_rows_scroll(window: Window, qtbot: QtBot) -> None:
+    grid = StackGrid()
+    qtbot.addWidget(grid)
+    grid.resize(700, 400)
+    grid.show()
+    rng = np.random.default_rng(3)
+    bits = rng.integers(0, 2, (10_000, 112)).astype(np.uint8)
+    grid.show_stack(Stack(bits, {}, (40, 72)), [f"row {n}" for n in range(10_000)], np.arange(10_000))
+    bar = grid.verticalScrollBar()
+    first = grid.grab().toImage()
+    bar.setValue(bar.maximum())
+    assert grid.grab().toImage() != first
+    with qtbot.waitSignal(grid.chosen) as chosen:
+        below = QPoint(60, HEAD + ROW * 10 + 4)
+        qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=below)
+    assert chosen.args[0] > 9900
+
+
+def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot) -> None:
+    document, casebook = window.document, window.document.casebook
+    assert casebook is not None
+    assert document.gadget is not None
+    kept = document.shown_presses()[0].reading
+    with casebook.changing():
+        take = casebook.add_take(document.gadget.id, "test", "recorder")
+        casebook.append_durations(take, np.tile(join(nec(0x5B, 0x16)), 4500))
+        for number in range(4500):
+            own = kept.model_copy(update={"frames": ((68 * number, 68 * number + 66),)})
+            casebook.put_press(take, own, caught_at=float(number), label=f"Key {number % 90}")
+    window.log.filter.setText("key 17")
+    document.choose_gadget(document.gadget.id)
+    labels = [window.log.model.index(row).data(Qt.ItemDataRole.EditRole) for row in range(window.log.model.rowCount())]
+    assert labels == ["Key 17"] * 50
+    window.log.filter.setText("")
+    assert window.log.model.rowCount() > 4500

@@ -186,8 +186,9 @@ class _Guess:
 def _preference(guess: _Guess) -> tuple[float, ...]:
     """Fewest rows against it, then the simplest: no seed, covering all that stands before."""
     check = guess.check
-    seed = check.init != 0 or check.xor_out != 0
-    twisted = check.negate + check.carry + check.swap + (check.unit != check.at.width)
+    turned = check.kind == "sum" and check.xor_out != 0
+    seed = check.init != 0 or (check.xor_out != 0 and not turned)
+    twisted = check.negate + check.carry + check.swap + turned + (check.unit != check.at.width)
     whole = sum(last - first + 1 for first, last in check.covers)
     return (guess.wrong, len(check.covers), twisted, seed, -whole)
 

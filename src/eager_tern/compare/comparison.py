@@ -30,6 +30,20 @@ class Comparison:
         return len(self.stack.varying) - len(self.unexplained)
 
 
+def column_signs(found: Comparison) -> list[str]:
+    """What each column is, in one character: · constant, a letter its field, √ a check, # a counter, ? unexplained."""
+    signs = ["·"] * found.stack.columns
+    for column in found.unexplained:
+        signs[column] = "?"
+    accounted = [(chr(ord("a") + n % 26), f.positions) for n, f in enumerate(found.fields)]
+    accounted += [("√", check.positions) for check in found.checks]
+    accounted += [("#", counter.positions) for counter in found.counters]
+    for sign, positions in accounted:
+        for column in positions:
+            signs[column] = sign
+    return signs
+
+
 def compare(stack: Stack) -> Comparison:
     """Find fields, checks and counters."""
     free = np.zeros(stack.columns, np.bool_)

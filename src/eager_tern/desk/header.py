@@ -13,6 +13,26 @@ from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.sources import SourceChoice, source_choices
 
 
+class Elided(QLabel):
+    """Words, as much of them as there is room for, at the right."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._words = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+
+    def say(self, words: str) -> None:
+        self._words = words
+        self.setToolTip(words)
+        self.setAccessibleName(words)
+        self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width()))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.say(self._words)
+
+
 class Header(QWidget):
     """Says what the user asked for; what is done about it is the window's."""
 
@@ -43,11 +63,8 @@ class Header(QWidget):
         self.level = Level()
         self._progress = QLabel()
         self._progress.setObjectName("heading")
-        self._words = ""
-        self._next = QLabel()
+        self._next = Elided()
         self._next.setObjectName("next")
-        self._next.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._next.setAlignment(Qt.AlignmentFlag.AlignRight)
         for label in (self._progress, self._next):
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         right = QVBoxLayout()
@@ -84,23 +101,12 @@ class Header(QWidget):
         if at is not None:
             done = sum(not shot.open for shot in shots)
             self._progress.setText(f"next shot · {done} of {len(shots)} taken")
-            self._say_next(shots[at].spoken)
+            self._next.say(shots[at].spoken)
             return
         keys = self._document.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
-        self._say_next(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
-
-    def _say_next(self, words: str) -> None:
-        """What comes next, as much of it as there is room for."""
-        self._words = words
-        self._next.setToolTip(words)
-        room = self._next.width() if self._next.width() > 0 else self.width()
-        self._next.setText(self._next.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room))
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self._say_next(self._words)
+        self._next.say(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
 
     def choose(self, choice: SourceChoice) -> None:
         """Take this source."""

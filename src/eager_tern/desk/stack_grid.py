@@ -11,7 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.comparison import Comparison, column_signs
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 
@@ -20,7 +20,7 @@ AGAINST: tuple[Against, ...] = ("row above", "first row", "most common")
 Shown = Literal["bits", "hex", "decimal"]
 SHOWN: tuple[Shown, ...] = ("bits", "hex", "decimal")
 
-LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 212, 19, 8.4, 7, 16
+LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 150, 19, 8.4, 7, 16
 HEAD, FEET = 22, 40
 
 
@@ -63,19 +63,12 @@ class StackGrid(QAbstractScrollArea):
 
     def show_findings(self, found: Comparison | None) -> None:
         """What each column does, from a comparison or from the columns alone."""
-        feet = ["·"] * self.stack.columns
-        for column in self.stack.varying.tolist():
-            feet[column] = "?" if found is not None else "|"
         if found is not None:
-            for number, field in enumerate(found.fields):
-                for column in field.positions:
-                    feet[column] = chr(ord("a") + number % 26)
-            for check in found.checks:
-                for column in check.positions:
-                    feet[column] = "√"
-            for counter in found.counters:
-                for column in counter.positions:
-                    feet[column] = "#"
+            feet = column_signs(found)
+        else:
+            feet = ["·"] * self.stack.columns
+            for column in self.stack.varying.tolist():
+                feet[column] = "|"
         self._feet = feet
         self.doubtful = set()
         if found is not None:

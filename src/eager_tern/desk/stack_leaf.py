@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
+from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QApplication, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import KeepSheet
 from eager_tern.casebook.shots import Shot
@@ -16,6 +17,7 @@ from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
 from eager_tern.compare.stack import Label, Stack
+from eager_tern.compare.writeup import write_up
 from eager_tern.compare.writing import sheet_of
 from eager_tern.desk.cards import Card
 from eager_tern.desk.comparing import Comparing
@@ -25,6 +27,7 @@ from eager_tern.desk.links import link
 from eager_tern.desk.stack_grid import AGAINST, SHOWN, StackGrid
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
+from eager_tern.intake.publishing import publish
 from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.loading import parse_sheet
 
@@ -56,6 +59,7 @@ class StackLeaf(QWidget):
         self.find.setToolTip("Look for fields, checks and counters, and prove what is found")
         self.find.clicked.connect(self.search)
         self.keep = link("keep as the gadget's sheet", "Keep what was found", self.keep_sheet)
+        self.write = link("write it up …", "Write the gadget up to be published", self.ask_publish)
         self.plan = link("plan the next shots", "Plan the presses that would settle the most", self.plan_shots)
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.words = QLabel()
@@ -68,6 +72,8 @@ class StackLeaf(QWidget):
             row.addWidget(box)
             row.addSpacing(6)
         row.addStretch(1)
+        row.addWidget(self.write)
+        row.addSpacing(10)
         row.addWidget(self.copy)
         bar = QHBoxLayout()
         bar.setContentsMargins(18, 4, 14, 12)
@@ -183,6 +189,7 @@ class StackLeaf(QWidget):
         stack = self.grid.stack
         self.find.setEnabled(stack.rows >= FEWEST)
         self.keep.setVisible(self.comparison is not None)
+        self.write.setVisible(self.comparison is not None)
         self.plan.setVisible(bool(self._wanted()))
         self.plan.setToolTip("\n".join(ask.why for ask in self._wanted()))
         if stack.rows < FEWEST:
@@ -211,18 +218,42 @@ class StackLeaf(QWidget):
         gadget = self._document.gadget
         if self.comparison is None or gadget is None:
             return
+        text = self._sheet_text()
+        if text is not None:
+            self._document.change(KeepSheet(gadget.id, parse_sheet(text, "what was found").id, text))
+
+    def _sheet_text(self) -> str | None:
+        """What was found, as a sheet; None, and told, where no line code is clear."""
+        gadget = self._document.gadget
+        assert self.comparison is not None
+        assert gadget is not None
         frames = [self._document.frame(press) for press in self._presses[:LINE_FRAMES]]
         line = describe_line(frames, gadget.name, about=f"{self.grid.stack.columns} bits, found by comparing frames.")
         if line is None:
             self.said.emit("The frames do not show a line code that a sheet could describe.")
+            return None
+        return sheet_of(self.comparison, line[0])
+
+    def ask_publish(self) -> None:
+        gadget = self._document.gadget
+        name = f"{gadget.name}.html" if gadget is not None else "gadget.html"
+        path, _ = QFileDialog.getSaveFileName(self, "Write up the gadget", name, "Page (*.html);;Markdown (*.md)")
+        if path:
+            self.publish(Path(path))
+
+    def publish(self, path: Path) -> None:
+        """Write the gadget up: timing, layout, fields, checks, examples, proof and sheet."""
+        text = self._sheet_text() if self.comparison is not None else None
+        if text is None or self.comparison is None:
             return
-        text = sheet_of(self.comparison, line[0])
+        pulses = self._document.frame(self._presses[0]).as_read
         try:
-            sheet = parse_sheet(text, "what was found")
+            blocks = write_up(self.comparison, parse_sheet(text, "what was found"), pulses, text, self.proof)
+            files = publish(path, blocks)
         except InputError as error:
             self.said.emit(str(error))
-            return
-        self._document.change(KeepSheet(gadget.id, sheet.id, text))
+        else:
+            self.said.emit(f"Written: {', '.join(file.name for file in files)}")
 
     def _wanted(self) -> list[Wanted]:
         return next_shots(self.comparison) if self.comparison is not None else []

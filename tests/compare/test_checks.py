@@ -1,0 +1,201 @@
+"""Checks of every kind, found in bits that were made without the code under test."""
+
+from __future__ import annotations
+
+from functools import reduce
+
+import numpy as np
+import pytest
+
+from eager_tern.compare.checks import Found, find_copies, find_sums, held
+from eager_tern.compare.linear import find_crcs, find_digests, find_parities, poly_gcd, poly_mod
+from eager_tern.compare.stack import Stack
+from eager_tern.protocol.checks import crc, evaluate
+from eager_tern.protocol.positions import parse_positions
+from eager_tern.protocol.schema import Check
+from tests.gadgets import crc_of
+
+ROWS = 40
+
+
+def frames(rng: np.random.Generator, bytes_: int, rows: int = ROWS) -> np.ndarray:
+    """Random bytes; the first is always the same."""
+    data = rng.integers(0, 256, (rows, bytes_))
+    data[:, 0] = 0xA5
+    return data
+
+
+def as_bits(data: np.ndarray, lowest_first: bool = True) -> np.ndarray:
+    shifts = np.arange(8) if lowest_first else np.arange(7, -1, -1)
+    return (data[:, :, None] >> shifts & 1).reshape(len(data), -1).astype(np.uint8)
+
+
+def varying(stack: Stack) -> np.ndarray:
+    free = np.zeros(stack.columns, np.bool_)
+    free[stack.varying] = True
+    return free
+
+
+def only(found: list[Found], byte: int) -> Found:
+    """The one check, which stands in a byte."""
+    (check,) = found
+    assert min(check.positions) == 8 * byte
+    return check
+
+
+SUMS = {
+    "plain": (lambda b: sum(b), {"kind": "sum", "init": 0}),
+    "seed": (lambda b: sum(b) + 0x37, {"kind": "sum", "init": 0x37}),
+    "negated": (lambda b: -sum(b), {"kind": "sum", "negate": True, "init": 0}),
+    "turned": (lambda b: ~sum(b), {"kind": "sum"}),
+    "xor": (lambda b: reduce(int.__xor__, b), {"kind": "xor", "xor_out": 0}),
+    "xor with a constant": (lambda b: reduce(int.__xor__, b) ^ 0x5A, {"kind": "xor", "xor_out": 0x5A}),
+    "swapped": (lambda b: (sum(b) & 255) >> 4 | (sum(b) & 15) << 4, {"kind": "sum", "swap": True}),
+    "nibbles": (lambda b: sum((v & 15) + (v >> 4) for v in b), {"kind": "sum", "unit": 4}),
+}
+
+
+@pytest.mark.parametrize("lowest_first", [True, False])
+@pytest.mark.parametrize("kind", SUMS)
+def test_sums_in_the_last_byte(rng: np.random.Generator, kind: str, lowest_first: bool) -> None:
+    make, says = SUMS[kind]
+    data = frames(rng, 8)
+    data[:, 7] = [make(row[:7].tolist()) & 255 for row in data]
+    stack = Stack(as_bits(data, lowest_first))
+    found = only(find_sums(stack, varying(stack)), 7)
+    assert found.holds.all()
+    assert found.chance < -10
+    assert {key: getattr(found.check, key) for key in says} == says
+    other = frames(rng, 8, 20)
+    other[:, 7] = [make(row[:7].tolist()) & 255 for row in other]
+    assert held(found.check, as_bits(other, lowest_first)).all()
+    other[:, 3] ^= 4
+    assert not held(found.check, as_bits(other, lowest_first)).any()
+
+
+def test_sums_in_the_middle_and_one_for_each_section(rng: np.random.Generator) -> None:
+    data = frames(rng, 10)
+    data[:, 3] = data[:, :3].sum(axis=1) & 255
+    data[:, 9] = np.bitwise_xor.reduce(data[:, 4:9], axis=1) ^ 0x11
+    stack = Stack(as_bits(data), sections=(32, 48))
+    found = {min(f.positions) // 8: f for f in find_sums(stack, varying(stack))}
+    assert set(found) == {3, 9}
+    assert found[3].check.kind == "sum"
+    assert found[9].check.kind == "xor"
+    assert all(first >= 32 for first, _ in found[9].covers)
+
+
+def test_what_follows_from_a_check_is_no_other_check(rng: np.random.Generator) -> None:
+    data = frames(rng, 5)
+    data[:, 4] = np.bitwise_xor.reduce(data[:, :4], axis=1)
+    stack = Stack(as_bits(data))
+    only(find_sums(stack, varying(stack)), 4)
+
+
+def test_nothing_is_found_where_there_is_none(rng: np.random.Generator) -> None:
+    stack = Stack(as_bits(frames(rng, 8)))
+    free = varying(stack)
+    nothing = np.zeros(stack.columns, np.bool_)
+    assert find_sums(stack, free) == find_crcs(stack, free) == find_copies(stack) == []
+    assert find_parities(stack, free) == find_digests(stack, free, nothing) == []
+
+
+def test_copies_and_complements(rng: np.random.Generator) -> None:
+    data = frames(rng, 6)
+    data[:, 3] = data[:, 2] ^ 255
+    data[:, 5] = data[:, 1]
+    found = {min(f.positions) // 8: f.check.kind for f in find_copies(Stack(as_bits(data)))}
+    assert found == {3: "complement", 5: "copy"}
+
+
+# The check values of published parameters (Williams 1993: the check is the CRC of the text "123456789").
+PUBLISHED = [
+    (8, 0x07, 0x00, False, 0x00, 0xF4),
+    (8, 0x31, 0x00, True, 0x00, 0xA1),
+    (16, 0x1021, 0xFFFF, False, 0x0000, 0x29B1),
+    (16, 0x8005, 0x0000, True, 0x0000, 0xBB3D),
+    (16, 0x8005, 0xFFFF, True, 0x0000, 0x4B37),
+    (5, 0x05, 0x1F, True, 0x1F, 0x19),
+    (4, 0x03, 0x00, True, 0x00, 0x07),
+]
+
+
+@pytest.mark.parametrize(("width", "poly", "start", "turned", "final", "value"), PUBLISHED)
+def test_published_crcs(width: int, poly: int, start: int, turned: bool, final: int, value: int) -> None:
+    last = f"{width - 1}-0"
+    check = Check(
+        name="crc", kind="crc", at=parse_positions(last), covers=((width, width + 71),), poly=poly, init=start,
+        reflect_in=turned, reflect_out=turned, xor_out=final,
+    )  # fmt: skip
+    assert crc(list(b"123456789"), check) ^ final == value
+    assert crc_of(list(b"123456789"), width, poly, start, final, turned) == value
+
+
+@pytest.mark.parametrize(("width", "poly", "start", "turned", "final", "value"), PUBLISHED)
+def test_crcs_are_found_by_algebra(
+    rng: np.random.Generator, width: int, poly: int, start: int, turned: bool, final: int, value: int
+) -> None:
+    def sent(data: np.ndarray) -> np.ndarray:
+        codes = [crc_of(row.tolist(), width, poly, start, final, turned) for row in data]
+        tail = np.array([[code >> i & 1 for i in range(width)] for code in codes], np.uint8)
+        return np.hstack((as_bits(data, turned), tail if turned else tail[:, ::-1]))
+
+    stack = Stack(sent(frames(rng, 6)))
+    (found,) = find_crcs(stack, varying(stack))
+    assert found.check.poly == poly
+    assert found.holds.all()
+    assert held(found.check, sent(frames(rng, 6, 20))).all()
+
+
+def test_a_crc_is_found_beside_a_damaged_frame(rng: np.random.Generator) -> None:
+    data = frames(rng, 7)
+    data[:, 6] = [crc_of(row[:6].tolist(), 8, 0x2F, 0x11, 0, False) for row in data]
+    bits = as_bits(data, False)
+    bits[17, 20] ^= 1
+    stack = Stack(bits)
+    (found,) = find_crcs(stack, varying(stack))
+    assert found.check.poly == 0x2F
+    assert np.flatnonzero(~found.holds).tolist() == [17]
+
+
+def test_polynomials_divide() -> None:
+    # (x³ + x + 1)(x² + 1) = x⁵ + x² + x + 1 over GF(2)
+    assert poly_mod(0b100111, 0b1011) == 0
+    assert poly_mod(0b100111, 0b101) == 0
+    assert poly_gcd(0b100111, 0b1011 << 3) == 0b1011
+
+
+@pytest.mark.parametrize("odd", [0, 1])
+def test_a_parity_bit(rng: np.random.Generator, odd: int) -> None:
+    bits = rng.integers(0, 2, (ROWS, 25)).astype(np.uint8)
+    bits[:, 24] = bits[:, :24].sum(axis=1) % 2 ^ odd
+    stack = Stack(bits)
+    free = np.zeros(25, np.bool_)
+    free[24] = True
+    (found,) = find_parities(stack, free)
+    assert (found.positions, found.covers, found.check.init) == ((24,), ((0, 23),), odd)
+
+
+def test_digests_of_tables_and_shift_registers_are_linear(rng: np.random.Generator) -> None:
+    table = rng.integers(1, 256, 32)
+
+    def sent(rows: int) -> np.ndarray:
+        bits = rng.integers(0, 2, (rows, 32)).astype(np.uint8)
+        digests = [int(np.bitwise_xor.reduce(table[row == 1], initial=0x3C)) for row in bits]
+        return np.hstack((bits, as_bits(np.array(digests)[:, None], False)))
+
+    stack = Stack(sent(48))
+    free = np.zeros(40, np.bool_)
+    free[32:] = True
+    (found,) = find_digests(stack, free, np.zeros(40, np.bool_))
+    assert found.check.kind == "linear"
+    assert list(found.check.columns) == table.tolist()
+    assert held(found.check, sent(30)).all()
+    assert find_digests(Stack(stack.bits[:30]), free, np.zeros(40, np.bool_)) == []  # fewer than could tell
+
+
+def test_the_sheet_language_adds_with_carry() -> None:
+    check = Check(name="c", kind="sum", at=parse_positions("23-16"), covers=((0, 15),), carry=True)
+    bits = as_bits(np.array([[0xF0, 0x31, 0x22]]))[0]
+    assert evaluate(check, bits).ok
+    assert evaluate(check, bits).expected == 0x22

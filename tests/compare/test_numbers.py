@@ -1,0 +1,135 @@
+"""Fields found bit by bit: wherever they stand, in whichever order, whatever the offset."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from eager_tern.compare.counters import find_counters, find_ids
+from eager_tern.compare.fields import Linear, find_fields
+from eager_tern.compare.numbers import decoded, find_number
+from eager_tern.compare.stack import Stack, numbers
+from eager_tern.compare.words import find_words
+
+COLUMNS = 40
+
+
+def written(rng: np.random.Generator, raw: np.ndarray, places: list[int]) -> np.ndarray:
+    """Random columns, with numbers at some places, the most significant first."""
+    bits = rng.integers(0, 2, (len(raw), COLUMNS)).astype(np.uint8)
+    for shift, place in enumerate(reversed(places)):
+        bits[:, place] = raw >> shift & 1
+    return bits
+
+
+@given(
+    width=st.integers(3, 8), first=st.integers(0, 28), turned=st.booleans(), low=st.integers(-30, 200),
+    down=st.booleans(), seed=st.integers(0, 1 << 16),
+)  # fmt: skip
+def test_any_linear_field_is_found(width: int, first: int, turned: bool, low: int, down: bool, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    raw = rng.integers(0, 1 << width, 60)
+    assume(len({raw.min(), raw.max()} & {0, (1 << width) - 1}) == 2)
+    places = list(range(first, first + width))[:: -1 if turned else 1]
+    values = (low - raw if down else low + raw).astype(float)
+    bits = written(rng, raw, places)
+    best = find_number(bits, np.arange(COLUMNS), values, 0)[0]
+    assert best.holds.all()
+    assert best.positions == tuple(places)
+    assert best.scale == (-1 if down else 1)
+    assert best.chance < -20
+
+
+@given(split=st.integers(1, 5), seed=st.integers(0, 1 << 16))
+def test_a_field_in_two_pieces_is_found(split: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    raw = rng.integers(0, 64, 60)
+    places = [*range(4, 4 + split), *range(20, 26 - split)]
+    best = find_number(written(rng, raw, places), np.arange(COLUMNS), raw + 100.0, 0)[0]
+    assert best.positions == tuple(places)
+    assert best.offset == 100
+
+
+def test_a_number_with_a_step_of_its_own_is_on_a_line(rng: np.random.Generator) -> None:
+    raw = rng.integers(0, 200, 50)
+    bits = written(rng, raw, list(range(10, 18)))
+    best = find_number(bits, np.arange(COLUMNS), raw * 0.4 - 7, 0)[0]
+    assert best.positions[-1] == 17
+    assert best.scale == pytest.approx(0.4)
+    assert best.holds.all()
+
+
+def test_a_code_that_only_a_table_explains_is_none(rng: np.random.Generator) -> None:
+    codes = np.array([5, 2, 7, 0, 6, 1, 3, 4])
+    values = rng.integers(0, 8, 60)
+    bits = written(rng, codes[values], [8, 9, 10])
+    assert not any(n.holds.all() for n in find_number(bits, np.arange(COLUMNS), values.astype(float), 2))
+    (field,) = find_fields(Stack(bits, {"level": tuple(values.astype(float).tolist())}))
+    assert not isinstance(field.map, Linear)
+    assert field.says(bits) == values.tolist()
+
+
+@pytest.mark.parametrize(
+    ("encoding", "width", "raw", "says"),
+    [
+        ("signed", 4, [7, 8, 15], [7, -8, -1]),
+        ("gray", 3, [0, 1, 3, 2, 6], [0, 1, 2, 3, 4]),
+        ("bcd", 8, [0x42, 0x09], [42, 9]),
+        ("binary", 3, [5], [5]),
+    ],
+)
+def test_numbers_are_decoded(encoding: str, width: int, raw: list[int], says: list[int]) -> None:
+    assert decoded(np.array(raw), encoding, width).tolist() == says  # type: ignore[arg-type]
+
+
+def test_words_have_all_their_neighbours_and_no_others(rng: np.random.Generator) -> None:
+    codes = {"up": 1, "down": 2, "stop": 4, "light": 7}
+    words = rng.choice(list(codes), 50).tolist()
+    bits = written(rng, np.array([codes[word] for word in words]), [12, 13, 14])
+    best = find_words(bits, np.arange(COLUMNS), words, 0)[0]
+    assert sorted(best.positions) == [12, 13, 14]
+    assert sorted(best.table.values()) == sorted(codes)
+    assert find_words(bits, np.arange(COLUMNS), [f"word {n}" for n in range(50)], 0) == []
+    assert find_words(bits, np.arange(COLUMNS), ["same"] * 50, 0) == []
+
+
+def test_one_value_apart_keeps_the_low_bit_that_never_changed(rng: np.random.Generator) -> None:
+    raw = rng.integers(0, 8, 40) * 2
+    bits = np.zeros((40, 16), np.uint8)
+    for shift in range(4):
+        bits[:, 4 + shift] = raw >> shift & 1
+    (field,) = find_fields(Stack(bits, {"t": tuple((raw + 16.0).tolist())}))
+    assert isinstance(field.map, Linear)
+    assert (field.positions, field.map.scale, field.map.offset) == ((7, 6, 5, 4), 1.0, 16.0)
+
+
+def test_counters_that_missed_a_press_and_ids(rng: np.random.Generator) -> None:
+    rows = 30
+    count = np.arange(rows)
+    count[20:] += 1  # one press was not recorded
+    bits = np.zeros((rows, 24), np.uint8)
+    for shift in range(4):
+        bits[:, 11 - shift] = count >> shift & 1
+    ident = np.where(np.arange(rows) < 14, 0b10110, 0b01001)  # the battery was changed
+    for shift in range(5):
+        bits[:, 16 + shift] = ident >> shift & 1
+    stack = Stack(bits)
+    free = np.zeros(24, np.bool_)
+    free[stack.varying] = True
+    (counter,) = find_counters(stack, free)
+    assert (counter.kind, counter.positions) == ("counter", (8, 9, 10, 11))
+    free[8:12] = False
+    (found,) = find_ids(stack, free)
+    assert (found.kind, sorted(found.positions)) == ("id", [16, 17, 18, 19, 20])
+    assert find_counters(Stack(bits[:3]), free) == []
+
+
+def test_labels_are_numbers_or_words() -> None:
+    assert numbers([1.0, None, 3.0]) is not None
+    assert numbers(["dry", None]) is None
+    stack = Stack(np.eye(4, dtype=np.uint8), {"a": (1.0, 2.0, None, 4.0)}, (1, 3))
+    assert stack.section_bounds == [(0, 1), (1, 4)]
+    assert stack.without(1).labels == {"a": (1.0, None, 4.0)}
+    assert stack.varying.tolist() == [0, 1, 2, 3]
