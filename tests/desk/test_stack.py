@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from eager_tern.casebook.stacks import labels_of, stack_of
+from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.stack_grid import HEAD, ROW, StackGrid
 from eager_tern.desk.window import Window
@@ -153,3 +153,24 @@ def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot
     assert labels == ["Key 17"] * 50
     window.log.filter.setText("")
     assert window.log.model.rowCount() > 4500
+
+
+def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, document = cabinet.stack, cabinet.document
+    first, second, third = document.shown_presses()[:3]
+    document.select((first.id, second.id))
+    QApplication.clipboard().setText("temperature\tmode\tbits\n21.5\tdry\t0101\n22\t\t0110\n")
+    leaf.grid.setFocus()
+    qtbot.keyClick(leaf.grid, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    labels = [press.label for press in document.shown_presses()[:3]]
+    assert labels == ["temperature = 21.5, mode = dry", "temperature = 22", third.label]
+    document.select((second.id, third.id))
+    qtbot.keyClick(leaf.grid, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert document.shown_presses()[2].label == "temperature = 22"
+    document.undo()
+    document.undo()
+    assert [press.label for press in document.shown_presses()[:3]] == [first.label, second.label, third.label]
+    QApplication.clipboard().setText("")
+    leaf.paste_labels()
+    assert "no labels" in cabinet.notice.text
+    assert pasted_labels("Power\nMute\n") == ["Power", "Mute"]

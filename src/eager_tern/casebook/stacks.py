@@ -10,6 +10,7 @@ import numpy as np
 from eager_tern.casebook.values import Caught
 from eager_tern.compare.stack import Label, Stack
 
+BITS = "bits"  # the column that copied rows end with
 KEY = "key"  # what a label without a name is about
 
 
@@ -23,6 +24,20 @@ def labels_of(text: str) -> dict[str, Label]:
         if equals and name and value:
             found[name] = _number(value)
     return found
+
+
+def pasted_labels(text: str) -> list[str]:
+    """The labels in a table copied from a spreadsheet: a label a row.
+
+    A single column is labels as they stand. Of several, the first row names what was varied; empty cells are not known.
+    """
+    rows = [[cell.strip() for cell in line.split("\t")] for line in text.splitlines() if line.strip()]
+    if not rows:
+        return []
+    if max(map(len, rows)) == 1:
+        return [row[0] for row in rows]
+    names, *rest = rows
+    return [", ".join(f"{n} = {v}" for n, v in zip(names, row, strict=False) if n and v and n != BITS) for row in rest]
 
 
 def stack_of(presses: Sequence[Caught], sections: tuple[int, ...] = ()) -> tuple[Stack, list[Caught], list[Caught]]:

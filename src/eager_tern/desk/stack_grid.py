@@ -8,7 +8,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QAction,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from eager_tern.compare.comparison import Comparison, column_signs
@@ -28,6 +37,9 @@ class StackGrid(QAbstractScrollArea):
     """The rows that are in sight are painted, however many there are; names and feet stay where they are."""
 
     chosen = pyqtSignal(int, bool)  # a row, and whether it is added to those chosen
+    pasted = pyqtSignal()
+    filled_down = pyqtSignal()
+    copied = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -46,6 +58,17 @@ class StackGrid(QAbstractScrollArea):
         self.setAccessibleName("Stack of bits")
         self.setToolTip("Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        for words, keys, signal in (
+            ("Copy the rows", QKeySequence.StandardKey.Copy, self.copied),
+            ("Paste labels", QKeySequence.StandardKey.Paste, self.pasted),
+            ("Fill the first label down", "Ctrl+D", self.filled_down),
+        ):
+            action = QAction(words, self)
+            action.setShortcut(QKeySequence(keys))
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            action.triggered.connect(signal)
+            self.addAction(action)
 
     def show_stack(self, stack: Stack, names: list[str], order: NDArray[np.intp]) -> None:
         """Another stack, or its rows in another order; ``names`` stand in front of the rows."""
@@ -218,7 +241,7 @@ class StackGrid(QAbstractScrollArea):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         n = self._row_at(event.position().y())
-        if n >= 0:
+        if n >= 0 and event.button() == Qt.MouseButton.LeftButton:
             self._current = n
             self.chosen.emit(int(self.order[n]), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
 

@@ -9,14 +9,15 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from eager_tern.casebook.changes import KeepSheet
+from eager_tern.casebook.changes import KeepSheet, Label
 from eager_tern.casebook.shots import Shot
-from eager_tern.casebook.stacks import KEY, stack_of
+from eager_tern.casebook.stacks import BITS, KEY, pasted_labels, stack_of
 from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
-from eager_tern.compare.stack import Label, Stack
+from eager_tern.compare.stack import Label as LabelValue
+from eager_tern.compare.stack import Stack
 from eager_tern.compare.writeup import write_up
 from eager_tern.compare.writing import sheet_of
 from eager_tern.desk.cards import Card
@@ -92,6 +93,9 @@ class StackLeaf(QWidget):
         self.sort.activated.connect(self._sort)
         self.show_as.activated.connect(self._show_as)
         self.grid.chosen.connect(self._choose)
+        self.grid.copied.connect(self.copy_rows)
+        self.grid.pasted.connect(self.paste_labels)
+        self.grid.filled_down.connect(self.fill_down)
         document.opened.connect(self.refresh)
         document.presses_changed.connect(self.refresh)
         document.press_changed.connect(self.refresh)
@@ -255,6 +259,32 @@ class StackLeaf(QWidget):
         else:
             self.said.emit(f"Written: {', '.join(file.name for file in files)}")
 
+    def _rows_in_sight(self) -> list[int]:
+        """The chosen rows in the order shown; all, if fewer than two are chosen."""
+        several = len(self.grid.selected) > 1
+        return [row for row in self.grid.order.tolist() if not several or row in self.grid.selected]
+
+    def paste_labels(self) -> None:
+        """Labels from a spreadsheet, for the chosen rows or from the top."""
+        found, rows = pasted_labels(QApplication.clipboard().text()), self._rows_in_sight()
+        if not found:
+            self.said.emit(
+                "The clipboard holds no labels: copy a column, or a table whose first row names what was set."
+            )
+            return
+        if len(found) != len(rows):
+            self.said.emit(f"{plural(len(found), 'label')} pasted on {plural(len(rows), 'row')}, from the top.")
+        self._label(dict(zip(rows, found, strict=False)))
+
+    def fill_down(self) -> None:
+        """Give all chosen rows the first one's label."""
+        rows = self._rows_in_sight()
+        if len(self.grid.selected) > 1:
+            self._label(dict.fromkeys(rows[1:], self._presses[rows[0]].label))
+
+    def _label(self, labels: dict[int, str]) -> None:
+        self._document.change(Label(tuple((self._presses[row].id, text) for row, text in labels.items())))
+
     def _wanted(self) -> list[Wanted]:
         return next_shots(self.comparison) if self.comparison is not None else []
 
@@ -266,10 +296,9 @@ class StackLeaf(QWidget):
 
     def copy_rows(self) -> None:
         """The rows as a table for a spreadsheet: the chosen ones, or all."""
-        rows = sorted(self.grid.selected) if len(self.grid.selected) > 1 else self.grid.order.tolist()
         stack = self.grid.stack
-        lines = ["\t".join([*stack.labels, "bits"])]
-        for row in rows:
+        lines = ["\t".join([*stack.labels, BITS])]
+        for row in self._rows_in_sight():
             labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
             lines.append("\t".join([*labels, bit_text(stack.bits[row])]))
         QApplication.clipboard().setText("\n".join(lines) + "\n")
@@ -290,7 +319,7 @@ def short_names(stack: Stack) -> list[str]:
     return names
 
 
-def _word(value: Label) -> str:
+def _word(value: LabelValue) -> str:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
