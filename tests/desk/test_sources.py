@@ -87,7 +87,7 @@ def test_bare_samples_are_asked_about(
 def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     window: Window, qtbot: QtBot, tmp_path: Path, rng: np.random.Generator
 ) -> None:
-    presses = [record([*nec(9, n % 250), -200_000.0], rng, jitter_us=20) for n in range(6000)]
+    presses = [record([*nec(9, n % 250), -200_000.0], rng, jitter_us=20) for n in range(4500)]
     words = " ".join(f"{d:+.0f}" for d in np.concatenate(presses))
     (tmp_path / "long.txt").write_text(words)
     counts: list[int] = []
@@ -97,10 +97,10 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     window.imports.told.connect(told.append)
     window.import_files([tmp_path / "long.txt"])
     qtbot.waitUntil(lambda: len(counts) >= 2, timeout=30_000)
-    assert 0 < counts[0] < 6000
+    assert 0 < counts[0] < 4500
     assert any("so far" in words and "%" in words for words in told)
     window.notice._action.click()  # Stop
     qtbot.waitUntil(lambda: not window.imports.busy, timeout=5000)
     kept = len(window.document.shown_presses()) - before
-    assert 0 < kept < 6000
+    assert 0 < kept < 4500
     assert told[-1] == ""

@@ -70,6 +70,8 @@ class Theme:
     @classmethod
     def apply(cls, app: QApplication, palette: Palette) -> None:
         cls.palette = palette
+        if app.styleSheet() == _style(palette):  # setting it dresses every widget anew
+            return
         qt = QPalette()
         roles = {
             QPalette.ColorRole.Window: palette.paper,
