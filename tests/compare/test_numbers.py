@@ -131,5 +131,5 @@ def test_labels_are_numbers_or_words() -> None:
     assert numbers(["dry", None]) is None
     stack = Stack(np.eye(4, dtype=np.uint8), {"a": (1.0, 2.0, None, 4.0)}, (1, 3))
     assert stack.section_bounds == [(0, 1), (1, 4)]
-    assert stack.without(1).labels == {"a": (1.0, None, 4.0)}
+    assert stack.of_rows([0, 2]).labels == {"a": (1.0, None)}
     assert stack.varying.tolist() == [0, 1, 2, 3]

@@ -83,7 +83,7 @@ def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
     found = [field for name in stack.labels if (field := _field(stack, name, free)) is not None]
     claimed: set[int] = set()
     out = []
-    for field in sorted(found, key=lambda f: (-len(f.contradicting) == 0, f.chance)):
+    for field in sorted(found, key=lambda f: (not f.holds.all(), f.chance)):
         choice = next((f for f in (field, *field.others) if not claimed & set(f.positions)), field)
         claimed |= set(choice.positions)
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)

@@ -50,10 +50,6 @@ class Stack:
     def constant(self) -> NDArray[np.intp]:
         return np.setdiff1d(np.arange(self.columns), self.varying)
 
-    def without(self, row: int) -> Stack:
-        """The stack without one of its rows."""
-        return self.of_rows(np.delete(np.arange(self.rows), row))
-
     def of_rows(self, rows: Sequence[int] | NDArray[np.intp]) -> Stack:
         """The stack of some of its rows."""
         labels = {name: tuple(values[row] for row in rows) for name, values in self.labels.items()}

@@ -22,7 +22,7 @@ KINDS = {
 
 def cards_for_comparison(found: Comparison, names: list[str]) -> list[Card]:
     """A card for each field, check and counter, and one for what is left; ``names`` are what rows are called."""
-    cards = [_field_card(field, found, names, letter) for letter, field in enumerate(found.fields)]
+    cards = [_field_card(field, found, letter) for letter, field in enumerate(found.fields)]
     silent = [name for name in found.stack.labels if name not in {field.name for field in found.fields}]
     cards += [_silent_card(name, found.stack.labels[name]) for name in silent]
     cards += [_check_card(check, found, names) for check in found.checks]
@@ -44,7 +44,7 @@ def _where(positions: tuple[int, ...]) -> str:
     return str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8)))
 
 
-def _field_card(field: Field, found: Comparison, names: list[str], letter: int) -> Card:
+def _field_card(field: Field, found: Comparison, letter: int) -> Card:
     several = len(field.positions) > 1
     bits = f"Bit{'s' if several else ''} {_where(field.positions)}"
     if isinstance(field.map, Table):
