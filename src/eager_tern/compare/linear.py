@@ -210,23 +210,36 @@ def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
         for start, end in stack.section_bounds:
             if not start <= column < end:
                 continue
-            for first, last in ((a, b) for a in range(start, end) for b in (column, end) if b - a >= PARITY_FEWEST):
-                if first <= column < last or varies[last] - varies[first] < PARITY_FEWEST:
-                    continue
-                rest = sums[:, last] ^ sums[:, first] ^ bits[:, column]
-                odd = int(rest.sum() * 2 > rows)
-                wrong = int(np.sum(rest != odd))
+            for first, last, odd, wrong in _parity_ranges(sums, bits[:, column], varies, column, (start, end), spared):
                 whole = first == start  # somebody who adds a parity bit adds it to everything
                 ones = int(np.sum(bits[:, column]))
                 chance = log10((2 if whole else 4 * stack.columns) * stack.columns) - log10(comb(rows, ones))
                 chance += log10(comb(rows, wrong))
-                if wrong <= spared and chance < PARITY_CHANCE and (best is None or first < best.covers[0][0]):
+                if chance < PARITY_CHANCE and (best is None or first < best.covers[0][0]):
                     at = positions(column, 1, lowest_first=True)
                     check = Check(name="parity", kind="parity", at=at, covers=((first, last - 1),), init=odd)
                     best = Found(check, held(check, bits), chance)
         if best is not None:
             found.append(best)
     return found
+
+
+def _parity_ranges(
+    sums: NDArray[np.uint8], bit: NDArray[np.uint8], varies: NDArray[np.intp], column: int, section: tuple[int, int],
+    spared: int,
+) -> Iterator[tuple[int, int, int, int]]:  # fmt: skip
+    """Ranges before a bit, and behind it to the section's end, of which it is the parity: first, end, odd, rows wrong.
+
+    ``sums`` are the parities of all bits before each column, shape (rows, columns + 1).
+    """
+    start, end = section
+    for begin, last in ((start, column), (column + 1, end)):
+        firsts = np.arange(begin, last - PARITY_FEWEST + 1)
+        firsts = firsts[varies[last] - varies[firsts] >= PARITY_FEWEST]
+        ones = (sums[:, [last]] ^ sums[:, firsts] ^ bit[:, None]).sum(axis=0, dtype=np.intp)
+        wrong = np.minimum(ones, len(bit) - ones)
+        for i in np.flatnonzero(wrong <= spared).tolist():
+            yield int(firsts[i]), last, int(2 * ones[i] > len(bit)), int(wrong[i])
 
 
 def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]) -> list[Found]:
