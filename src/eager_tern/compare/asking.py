@@ -8,7 +8,7 @@ from itertools import product
 
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Table
-from eager_tern.compare.stack import Label, Stack
+from eager_tern.compare.stack import Label, Stack, label_word
 
 MOST = 6
 SURE = -3.0  # log10 of an accident: with less nothing more is asked
@@ -17,10 +17,11 @@ SELDOM = 2  # presses that a value wants at least
 
 @dataclass(frozen=True)
 class Wanted:
-    """A press to be recorded, by its labels, and why."""
+    """A press to be recorded, by its labels, and why; ``again``: even if there is such a press, as a second witness."""
 
     labels: dict[str, Label]
     why: str
+    again: bool = False
 
 
 def next_shots(found: Comparison) -> list[Wanted]:
@@ -34,7 +35,7 @@ def next_shots(found: Comparison) -> list[Wanted]:
         field = fields.get(name)
         for value in _seldom(stack.labels[name]) if field is None or field.chance > SURE else ():
             what = "no bits follow it yet" if field is None else "its bits may follow it by accident"
-            wanted.append(Wanted({**usual, name: value}, f"{name}: {what}"))
+            wanted.append(Wanted({**usual, name: value}, f"{name}: {what}", field is not None))
     wanted += [ask for field in found.fields for ask in _under_condition(field, stack, usual)]
     wanted += [ask for field in found.fields for ask in _of_table(field, stack, usual)]
     wanted += [ask for field in found.fields for ask in _apart(field, found, usual)]
@@ -42,7 +43,7 @@ def next_shots(found: Comparison) -> list[Wanted]:
     fresh: dict[tuple[tuple[str, str], ...], Wanted] = {}
     for ask in wanted:
         key = tuple(sorted((name, str(value)) for name, value in ask.labels.items()))
-        if key not in done or "accident" in ask.why or "once" in ask.why:
+        if ask.again or key not in done:
             fresh.setdefault(key, ask)
     return list(fresh.values())[:MOST]
 
@@ -67,7 +68,7 @@ def _under_condition(field: Field, stack: Stack, usual: dict[str, Label]) -> lis
         for value in apart:
             own = _seldom(stack.labels[field.name]) or [usual.get(field.name)]
             labels = {**usual, other: value, field.name: own[0]}
-            asks.append(Wanted(labels, f"{field.name}: whether it means anything where {other} is {_word(value)}"))
+            asks.append(Wanted(labels, f"{field.name}: whether it means anything where {other} is {label_word(value)}"))
     return asks
 
 
@@ -77,7 +78,10 @@ def _of_table(field: Field, stack: Stack, usual: dict[str, Label]) -> list[Wante
         return []
     counts = Counter(stack.labels[field.name][row] for row in field.looked_at[field.holds].tolist())
     alone = [value for value, count in counts.items() if count == 1]
-    return [Wanted({**usual, field.name: value}, f"{field.name}: {_word(value)} was seen once") for value in alone]
+    return [
+        Wanted({**usual, field.name: value}, f"{field.name}: {label_word(value)} was seen once", again=True)
+        for value in alone
+    ]
 
 
 def _apart(field: Field, found: Comparison, usual: dict[str, Label]) -> list[Wanted]:
@@ -98,7 +102,3 @@ def _apart(field: Field, found: Comparison, usual: dict[str, Label]) -> list[Wan
 
 def _rows(stack: Stack) -> list[dict[str, Label]]:
     return [{name: values[row] for name, values in stack.labels.items()} for row in range(stack.rows)]
-
-
-def _word(value: Label) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)

@@ -9,7 +9,7 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.stack import BitRows, Stack, raw_numbers
+from eager_tern.compare.stack import BitRows, Stack, raw_numbers, runs
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
@@ -116,13 +116,11 @@ def find_copies(stack: Stack) -> list[Found]:
         for kind in ("complement", "copy"):
             differs = (bits[:, distance:] ^ bits[:, :-distance]) != (kind == "complement")
             same = differs.sum(axis=0) <= damaged(stack.rows)
-            for first, last in _runs(same):
+            for first, last in runs(same):
                 run = _on_bytes(first + distance, last + distance, stack)
                 if run is None or claimed[run[0] : run[1] + 1].any():
                     continue
                 a, b = run
-                if (bits[:, a : b + 1] == bits[:, a - distance : b - distance + 1]).all() and kind == "complement":
-                    continue
                 told = int(np.sum(np.ptp(bits[:, a : b + 1], axis=0) > 0))
                 patterns = np.unique(bits[:, a : b + 1], axis=0).shape[0]
                 if told < 2 or patterns < 3:
@@ -135,12 +133,6 @@ def find_copies(stack: Stack) -> list[Found]:
                     found.append(Found(check, holds, chance))
                     claimed[a : b + 1] = True
     return found
-
-
-def _runs(same: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """First and last of each run of True."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], same.astype(np.int8), [0]))))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def _on_bytes(first: int, last: int, stack: Stack) -> tuple[int, int] | None:

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.compare.stack import Stack, raw_numbers, runs
 
 Kind = Literal["counter", "toggle", "id"]
 MOST_MISSED = 0.15  # of the steps from row to row: presses that were not recorded, or a frame that was damaged
@@ -42,7 +42,7 @@ def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
 def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
     """Runs of columns nothing accounts for whose number seldom changes."""
     found = []
-    for first, last in _runs(free) if stack.rows >= FEWEST_ROWS else ():
+    for first, last in runs(free) if stack.rows >= FEWEST_ROWS else ():
         run = tuple(range(last, first - 1, -1))
         raw = raw_numbers(stack.bits, run[-62:])
         stays = float(np.mean(raw[1:] == raw[:-1]))
@@ -71,8 +71,3 @@ def _grown(stack: Stack, lowest: int, left: NDArray[np.bool_]) -> tuple[int, ...
             positions = (column, *positions)
         best = max(best, positions, key=len)
     return best
-
-
-def _runs(left: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], left.astype(np.int8), [0]))))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import multiprocessing
+from contextlib import suppress
 from multiprocessing.connection import Connection
 
 from PyQt6.QtCore import QThread, pyqtSignal
@@ -10,6 +10,7 @@ from PyQt6.QtCore import QThread, pyqtSignal
 from eager_tern.compare.comparison import compare
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
+from eager_tern.desk.child import child_process
 
 LOOK_S = 0.05
 
@@ -33,23 +34,12 @@ class Comparing(QThread):
         self._stopping = False
 
     def run(self) -> None:
-        spawn = multiprocessing.get_context("spawn")
-        answers, answer = spawn.Pipe(duplex=False)
-        process = spawn.Process(target=compare_into, args=(answer, self._stack), daemon=True)
-        process.start()
-        answer.close()
-        try:
+        with child_process(compare_into, self._stack) as answers, suppress(EOFError):
             for signal in (self.found, self.proved):
                 while not answers.poll(LOOK_S):
                     if self._stopping:
                         return
                 signal.emit(answers.recv())
-        except EOFError:
-            return
-        finally:
-            process.terminate()
-            process.join()
-            answers.close()
 
     def stop(self) -> None:
         """Nothing more is wanted."""

@@ -7,7 +7,7 @@ import numpy as np
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Table
-from eager_tern.compare.stack import Label
+from eager_tern.compare.stack import Label, label_word
 from eager_tern.desk.cards import Card, Status
 from eager_tern.desk.words import plural
 from eager_tern.protocol.positions import Positions
@@ -48,7 +48,7 @@ def _field_card(field: Field, found: Comparison, letter: int) -> Card:
     several = len(field.positions) > 1
     bits = f"Bit{'s' if several else ''} {_where(field.positions)}"
     if isinstance(field.map, Table):
-        shown = [f"{raw} = {_word(word)}" for raw, word in sorted(field.map.words.items())[:6]]
+        shown = [f"{raw} = {label_word(word)}" for raw, word in sorted(field.map.words.items())[:6]]
         more = " …" if len(field.map.words) > len(shown) else ""
         text = f"{bits} {'say' if several else 'says'} it by a table: {', '.join(shown)}{more}"
     else:
@@ -59,12 +59,12 @@ def _field_card(field: Field, found: Comparison, letter: int) -> Card:
         text = f"{bits}{coded}{times}{plus} {'are' if several else 'is'} it"
     text += f", in {field.explained} of {plural(len(field.holds), 'press', 'presses')}"
     if field.when:
-        text += " where " + " and ".join(f"{n} is {' or '.join(map(_word, v))}" for n, v in field.when.items())
+        text += " where " + " and ".join(f"{n} is {' or '.join(map(label_word, v))}" for n, v in field.when.items())
     text += "."
     says = field.says(found.stack.bits)
     for row in field.contradicting.tolist()[:MOST_NAMED]:
-        label = _word(found.stack.labels[field.name][row])
-        text += f" Press {row + 1} says {label}, its bits say {_word(says[row])}."
+        label = label_word(found.stack.labels[field.name][row])
+        text += f" Press {row + 1} says {label}, its bits say {label_word(says[row])}."
     why = f"By accident once in 10^{max(-field.chance, 0):.0f}, given all that was tried."
     if field.others:
         why += (
@@ -104,7 +104,3 @@ def _check_card(check: Found, found: Comparison, names: list[str]) -> Card:
     why = f"By accident once in 10^{-check.chance:.0f}, given all that was tried."
     title = {"crc": "CRC", "xor": "Exclusive-or"}.get(kind, kind.capitalize())
     return Card(f"{title}, {check.check.at.width} bits", text, "proven", why=why)
-
-
-def _word(value: Label) -> str:
-    return f"{value:g}" if isinstance(value, float | int) else str(value)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -11,6 +10,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
+from eager_tern.desk.child import child_process
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import Capture
 from eager_tern.formats.iq import Description
@@ -90,37 +90,29 @@ class Importer(QThread):
                 self._read(path, how)
 
     def _read(self, path: Path, how: How) -> None:
-        spawn = multiprocessing.get_context("spawn")
-        answers, answer = spawn.Pipe(duplex=False)
-        process = spawn.Process(target=read_into, args=(answer, path, self._sheets, how), daemon=True)
-        process.start()
-        answer.close()
         end_us = 0.0
         try:
-            while True:
-                while not answers.poll(LOOK_S):
-                    if self._stopping:
+            with child_process(read_into, path, self._sheets, how) as answers:
+                while True:
+                    while not answers.poll(LOOK_S):
+                        if self._stopping:
+                            return
+                    kind, what = answers.recv()
+                    if kind == "begun":
+                        end_us = what.take.pulses.end_us
+                        for warning in what.capture.warnings:
+                            self.failed.emit(f"{path.name}: {warning}; what could be read of it is here")
+                        self.begun.emit(what)
+                    elif kind == "found":
+                        self.found.emit(what)
+                        if what.take.presses:
+                            self.reading.emit(path.name, what.take.presses[-1].start_us / end_us)
+                    else:
+                        if what:
+                            self.failed.emit(what)
                         return
-                kind, what = answers.recv()
-                if kind == "begun":
-                    end_us = what.take.pulses.end_us
-                    for warning in what.capture.warnings:
-                        self.failed.emit(f"{path.name}: {warning}; what could be read of it is here")
-                    self.begun.emit(what)
-                elif kind == "found":
-                    self.found.emit(what)
-                    if what.take.presses:
-                        self.reading.emit(path.name, what.take.presses[-1].start_us / end_us)
-                else:
-                    if what:
-                        self.failed.emit(what)
-                    return
         except EOFError:
             self.failed.emit(f"{path}: reading it failed; it may be too large for this machine's memory")
-        finally:
-            process.terminate()
-            process.join()
-            answers.close()
 
     def stop(self) -> None:
         """What was found so far stays; the rest is dropped."""

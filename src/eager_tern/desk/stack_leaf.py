@@ -16,8 +16,7 @@ from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
-from eager_tern.compare.stack import Label as LabelValue
-from eager_tern.compare.stack import Stack
+from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.writeup import write_up
 from eager_tern.compare.writing import sheet_of
 from eager_tern.desk.cards import Card
@@ -290,7 +289,7 @@ class StackLeaf(QWidget):
 
     def plan_shots(self) -> None:
         """Ask for the presses that would settle the most."""
-        pairs = [((name, _word(value)) for name, value in ask.labels.items()) for ask in self._wanted()]
+        pairs = [((name, label_word(value)) for name, value in ask.labels.items()) for ask in self._wanted()]
         self.shots_asked.emit([Shot(tuple(("" if n == KEY else n, v) for n, v in labels)) for labels in pairs])
         self.said.emit(f"{plural(len(pairs), 'press', 'presses')} added to the shot list.")
 
@@ -314,13 +313,9 @@ def short_names(stack: Stack) -> list[str]:
     for row in range(stack.rows):
         own = {name: values[row] for name, values in stack.labels.items() if values[row] is not None}
         odd = {n: v for n, v in own.items() if v != usual[n][0] or usual[n][1] == 1 or len(own) == 1}
-        said = [_word(v) if n == KEY else f"{n} {_word(v)}" for n, v in odd.items()]
+        said = [label_word(v) if n == KEY else f"{n} {label_word(v)}" for n, v in odd.items()]
         names.append(" · ".join(said) if said else "as most" if own else "")
     return names
-
-
-def _word(value: LabelValue) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _same(stack: Stack, other: Stack) -> bool:
