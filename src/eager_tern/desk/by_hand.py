@@ -10,11 +10,14 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QWidget
 from eager_tern.linecode.values import Code
 from eager_tern.protocol.describing import Assumed
 
-CODES: dict[Code, str] = {
-    "pulse-distance": "pulse distance",
-    "pulse-width": "pulse width",
-    "biphase": "bi-phase",
-    "async-serial": "serial",
+# Line codes with the bits that a symbol stands for; serial characters find out how many they have.
+CODES: dict[tuple[Code, int | None], str] = {
+    ("pulse-distance", 1): "pulse distance",
+    ("pulse-width", 1): "pulse width",
+    ("biphase", 1): "bi-phase",
+    ("pulse-distance", 2): "distance, two bits",
+    ("pulse-width", 2): "width, two bits",
+    ("async-serial", None): "serial",
 }
 MOST_BEFORE = 40
 
@@ -71,18 +74,21 @@ class ByHand(QWidget):
             box.blockSignals(True)
             box.setValue(value)
             box.blockSignals(False)
-        if assumed.code in CODES:
-            self.code.setCurrentIndex(list(CODES).index(assumed.code))
+        shown = assumed.code, None if assumed.code == "async-serial" else assumed.symbol_bits
+        if assumed.code is not None and shown in CODES:
+            self.code.setCurrentIndex(list(CODES).index(shown))
         self.meaning.setCurrentIndex(int(assumed.turned))
         self.order.setCurrentIndex(int(assumed.highest_first))
         self.what.setText("mark first is" if assumed.code == "biphase" else "a long one is")
 
     def _say(self) -> None:
+        code, symbol_bits = list(CODES)[self.code.currentIndex()]
         self.said.emit(
             replace(
                 self._assumed,
                 tolerance=self.tolerance.value() / 100,
-                code=list(CODES)[self.code.currentIndex()],
+                code=code,
+                symbol_bits=symbol_bits,
                 leader=self.leader.value(),
                 turned=bool(self.meaning.currentIndex()),
                 highest_first=bool(self.order.currentIndex()),

@@ -18,6 +18,10 @@ FEWEST_BITS = 4
 FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 LN2 = float(np.log(2.0))
 LONGEST_SYMBOL = 8  # units
+FEWEST_SYMBOLS = 6  # of two bits
+ROUNDS = 3
+COARSEST_STEP = 0.25  # rms of the lengths about the four, of the step between them
+SELDOM = float(np.log(0.05))  # that a code has symbols of two bits
 
 
 def pulse_distance(durations_us: Floats, leader: int) -> LineReading | None:
@@ -83,6 +87,71 @@ def _makes_up(values: Floats, long: np.ndarray) -> bool:
         return False
     (of_zero, of_one), rest = _centres(values, long)
     return of_one < of_zero and float(np.std(rest)) < 0.5 * float(np.std(values))
+
+
+def two_bits_in_spaces(durations_us: Floats, leader: int) -> LineReading | None:
+    """Marks of one length; the space after each is one of four, evenly apart, and stands for two bits, 00 the shortest."""
+    return _four_lengths("pulse-distance", durations_us, leader, 1)
+
+
+def two_bits_in_marks(durations_us: Floats, leader: int) -> LineReading | None:
+    """Spaces of one length; the mark before each is one of four, evenly apart, and stands for two bits."""
+    return _four_lengths("pulse-width", durations_us, leader, 0)
+
+
+def _four_lengths(code: Code, durations: Floats, leader: int, at: int) -> LineReading | None:
+    """``at``: whether the marks (0) or the spaces (1) carry the bits. All four lengths have to be there."""
+    carrying, others = durations[leader + at :: 2], durations[leader + 1 - at :: 2]
+    if carrying.size < FEWEST_SYMBOLS:
+        return None
+    base, step = float(carrying.min()), float(np.ptp(carrying)) / 3
+    for _ in range(ROUNDS):
+        if step <= 0:
+            return None
+        level = np.clip(np.rint((carrying - base) / step), 0, 3)
+        if np.unique(level).size < 4:
+            return None
+        step, base = (float(number) for number in np.polyfit(level, carrying, 1))
+    rest = carrying - base - step * level
+    if float(np.sqrt(np.mean(rest**2))) > COARSEST_STEP * step or base <= 0:
+        return None
+    lengths = _small_four(float(others.mean()), base, step, at)
+    units = np.full(durations.size, np.nan)
+    units[leader + at :: 2] = lengths[1] + lengths[2] * level
+    units[leader + 1 - at :: 2] = lengths[0]
+    clock = fit_clock(durations[leader:], units[leader:])
+    expected = expected_durations(clock, units)
+    on_ruler = float(timing_score((durations - expected)[leader:]))
+    on_centres = float(gaussian_score(np.concatenate((others - others.mean(), rest))))
+    score = max(on_ruler, on_centres) - 2 * carrying.size * LN2 + SELDOM
+    score += float(any_pulse_score(durations[:leader])) - parameter_cost(4, durations.size)
+    bits: Bits = (level.astype(np.uint8)[:, None] >> np.array([1, 0], np.uint8) & 1).ravel()
+    edges = np.concatenate(([0.0], np.cumsum(durations)))
+    first = np.arange(leader, leader + 2 * carrying.size, 2)
+    bounds = np.linspace(edges[first], edges[np.minimum(first + 2, durations.size)], 3)
+    spans = np.stack((bounds[:-1].T, bounds[1:].T), axis=2).reshape(-1, 2)
+    return LineReading(code, clock, bits, spans, expected, leader, score, symbol_bits=2)
+
+
+@cache
+def _four_choices() -> Floats:
+    """Small whole lengths of the equal pulses, of the shortest of the four and of the step between, shape (n, 3)."""
+    lengths = range(1, LONGEST_SYMBOL + 1)
+    return np.array([c for c in product(lengths, repeat=3) if min(c) <= 2], dtype=np.float64)
+
+
+def _small_four(equal: float, base: float, step: float, at: int) -> Floats:
+    """The smallest whole lengths (equal ones, shortest of four, step) that the centres can stand in."""
+    choices = _four_choices()
+    sign = 1.0 if at else -1.0  # of the equal ones' excess
+    # Two equations tell unit and excess from the sum of both, which holds no excess, and the step.
+    whole = choices[:, 0] + choices[:, 1]
+    unit = (whole * (equal + base) + choices[:, 2] * step) / (whole**2 + choices[:, 2] ** 2)
+    excess = sign * (equal - base - unit * (choices[:, 0] - choices[:, 1])) / 2
+    rest = np.hypot(equal + base - unit * whole, step - unit * choices[:, 2])
+    cost = (rest / (0.06 * unit)) ** 2 + (excess / (0.12 * unit)) ** 2 + 0.5 * choices.sum(axis=1)
+    best: Floats = choices[int(np.argmin(cost))]
+    return best
 
 
 @cache

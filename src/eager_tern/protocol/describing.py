@@ -29,7 +29,7 @@ FIELD = 8  # bits of the fields to begin with
 class Assumed:
     """What is said of a line rather than found; None is found out.
 
-    ``leader`` is how many pulses stand before the data. ``turned``: the long symbol, or the one that begins with its
+    ``leader`` is how many pulses stand before the data, ``symbol_bits`` how many bits a symbol stands for. ``turned``: the long symbol, or the one that begins with its
     mark, is 0. ``highest_first``: a byte's highest bit is sent first.
     """
 
@@ -37,6 +37,7 @@ class Assumed:
     tolerance: float | None = None
     code: Code | None = None
     leader: int | None = None
+    symbol_bits: int | None = None
     turned: bool = False
     highest_first: bool = False
 
@@ -128,19 +129,20 @@ def assumed_in(reading: Reading) -> Assumed:
     if reading.sheet is not None:
         return replace(assumed_by(reading.sheet), unit_us=reading.clock.unit_us)
     leader = int(np.argmin(np.isnan(reading.expected_us))) if reading.code != "async-serial" else 0
-    return Assumed(reading.clock.unit_us, None, reading.code, leader)
+    return Assumed(reading.clock.unit_us, None, reading.code, leader, reading.symbol_bits)
 
 
 def assumed_by(sheet: Sheet) -> Assumed:
     """What a sheet says of the line, as somebody would say it by hand."""
     first = sheet.frames[0].parts[0].pulses
-    one = sheet.alphabet[1] if len(sheet.alphabet) == 2 else ()
-    zero = sheet.alphabet[0] if len(sheet.alphabet) == 2 else ()
-    turned = bool(one) and (one[0] < 0 if sheet.code == "biphase" else _carrying(sheet, one) < _carrying(sheet, zero))
+    turned = False
+    if sheet.alphabet:
+        lowest, highest = sheet.alphabet[0], sheet.alphabet[-1]
+        turned = highest[0] < 0 if sheet.code == "biphase" else _carrying(sheet, highest) < _carrying(sheet, lowest)
     field = next((f for f in sheet.fields if f.bits.width > 1), None)
     highest_first = field is not None and field.bits.index[0] < field.bits.index[-1]
     leader = len(first) if first is not None else 0
-    return Assumed(sheet.unit_us, sheet.tolerance, sheet.code, leader, turned, highest_first)
+    return Assumed(sheet.unit_us, sheet.tolerance, sheet.code, leader, sheet.bits_a_symbol, turned, highest_first)
 
 
 def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
@@ -150,7 +152,7 @@ def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
 
 def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
     if assumed.code is not None or assumed.leader is not None:
-        return read_as(piece, assumed.code, assumed.leader, assumed.unit_us)
+        return read_as(piece, assumed.code, assumed.leader, assumed.unit_us, assumed.symbol_bits)
     found = identify(piece)
     return found[0] if found else None
 
@@ -171,7 +173,7 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
 
 
 def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float, turned: bool) -> list[str]:
-    """The two symbols, from the lengths that the bits had; ``turned``: what would be 1 is 0."""
+    """The symbols, from the lengths that the bits had; ``turned``: what would be 1 is 0."""
     zero, one = ("one", "zero") if turned else ("zero", "one")
     line = lines[0]
     if line.framing is not None:
@@ -180,16 +182,21 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
     if line.code == "biphase":
         return [f"{zero} = [-1, 1]   # space, then mark", f"{one} = [1, -1]   # mark, then space"]
     found = []
-    for bit in (0, 1):
+    for value in range(2**line.symbol_bits):
         marks, spaces = [], []
         for piece, each in zip(pieces, lines, strict=True):
-            at = each.leader + 2 * np.flatnonzero(each.bits == bit)
+            values = each.bits.reshape(-1, line.symbol_bits) @ (1 << np.arange(line.symbol_bits)[::-1])
+            at = each.leader + 2 * np.flatnonzero(values == value)
             marks.append(piece.durations_us[at] - each.clock.excess_us)
             behind = at[at + 1 < piece.durations_us.size] + 1
+            if not behind.size:  # the only one of its value ends the frame
+                behind = np.arange(each.leader + 1, piece.durations_us.size, 2)
             spaces.append(piece.durations_us[behind] + each.clock.excess_us)
         mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
         lengths = _rounded(np.array([mark, space]) / unit)
         found.append(f"[{lengths[0]:g}, -{lengths[1]:g}]")
+    if line.symbol_bits == 2:
+        return [f"symbols = [{', '.join(reversed(found) if turned else found)}]   # 00, 01, 10, 11"]
     return [f"{zero} = {found[0]}", f"{one} = {found[1]}"]
 
 

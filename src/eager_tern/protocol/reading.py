@@ -37,6 +37,8 @@ CLOSE_BITS, CLOSE_RMS = 12, 0.15
 class Reading:
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
+    ``symbol_bits`` are sent together, as in ``LineReading``.
+
     ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge.
     """
 
@@ -53,6 +55,7 @@ class Reading:
     stands_for_repeat: bool = False
     sheet: Sheet | None = None
     sections: tuple[int, ...] = ()
+    symbol_bits: int = 1
 
     @property
     def known(self) -> bool:
@@ -186,6 +189,7 @@ def _reading_of_match(match: Match, chance: float) -> Reading:
         stands_for_repeat=match.kind.repeat,
         sheet=sheet,
         sections=match.kind.sections if match.kind.section_count > 1 else (),
+        symbol_bits=sheet.bits_a_symbol,
     )
 
 
@@ -200,4 +204,5 @@ def reading_of_line(line: LineReading, chance: float) -> Reading:
         bit_spans_us=line.bit_spans_us,
         expected_us=line.expected_us,
         fields={"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)} if line.framing else {},
+        symbol_bits=line.symbol_bits,
     )

@@ -9,18 +9,20 @@ import numpy as np
 
 from eager_tern.linecode.identify import CLEAN, HYPOTHESES, NOISE_HEAD_START, read_as
 from eager_tern.linecode.likelihood import noise_score, probabilities
-from eager_tern.linecode.values import Code
+from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, reading_of_line
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_ALIKE = 2  # frames that agree before they teach anything
 FEWEST_BITS = 8
 ASKED = 24  # frames that decide on the line code
+InCode = tuple[Code, int]  # and the bits that a symbol stands for
+OF_SERIAL: InCode = ("async-serial", 1)
 COARSEST = 0.4  # of a unit between ruler and edges, where the ruler is known from other frames
 LN2 = float(np.log(2.0))
 
@@ -34,13 +36,13 @@ def read_by_the_clear(
         return frames, noise
     code = _code_of_all(unknown)
     frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
-    sheets = _sheets([frame for frame in frames if _is_unknown(frame) and _best(frame).code == code], code)
+    sheets = _sheets([frame for frame in frames if _is_unknown(frame) and _code_of(frame) == code], code)
     if not sheets:
         return frames, noise
     sizes = {sheet.bit_count for sheet in sheets}
     out = []
     for frame in frames:
-        odd = _is_unknown(frame) and _best(frame).code == code and _best(frame).bits.size not in sizes
+        odd = _is_unknown(frame) and _best(frame).code == code[0] and _best(frame).bits.size not in sizes
         reading = _read_by(frame.as_read.durations_us, sheets) if odd else None
         out.append(replace(frame, readings=(reading,)) if reading is not None else frame)
     left = []
@@ -54,11 +56,11 @@ def read_by_the_clear(
     return sorted(out, key=lambda frame: frame.first), left
 
 
-def _in_code(frame: Frame, code: Code) -> Frame:
+def _in_code(frame: Frame, code: InCode) -> Frame:
     """The frame read in the line code of all, if its own is in doubt."""
     best = _best(frame)
-    clean = best.clock.rms_us < CLEAN * best.clock.unit_us and best.code != "async-serial"
-    line = read_as(frame.as_read, code) if best.code != code and not clean else None
+    clean = best.clock.rms_us < CLEAN * best.clock.unit_us and best.code != SERIAL
+    line = _line(frame, code) if _code_of(frame) != code and not clean else None
     if line is None or line.clock.rms_us > COARSEST * line.clock.unit_us:
         return frame
     return replace(frame, readings=(reading_of_line(line, best.confidence), *frame.readings))
@@ -74,27 +76,37 @@ def _best(frame: Frame) -> Reading:
     return frame.best
 
 
-def _code_of_all(frames: Sequence[Frame]) -> Code:
+def _code_of(frame: Frame) -> InCode:
+    best = _best(frame)
+    return OF_SERIAL if best.code == SERIAL else (best.code, best.symbol_bits)
+
+
+def _line(frame: Frame, code: InCode) -> LineReading | None:
+    return read_as(frame.as_read, code[0], symbol_bits=code[1])
+
+
+def _code_of_all(frames: Sequence[Frame]) -> InCode:
     """The line code that explains the frames best together; where one does not fit a frame at all, noise does."""
     asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
-    scores: dict[Code, float] = {}
-    for code in (*HYPOTHESES, "async-serial"):
-        if code in HYPOTHESES or any(_best(frame).code == code for frame in asked):
-            readings = [read_as(frame.as_read, code) for frame in asked]
+    scores: dict[InCode, float] = {}
+    for code in (*HYPOTHESES, OF_SERIAL):
+        if code in HYPOTHESES or any(_code_of(frame) == code for frame in asked):
+            readings = [_line(frame, code) for frame in asked]
             noise = [noise_score(frame.as_read.durations_us) for frame in asked]
             scores[code] = sum(n if r is None else max(r.score, n) for r, n in zip(readings, noise, strict=True))
     return max(scores, key=lambda code: scores[code])
 
 
-def _sheets(clear: Sequence[Frame], code: Code) -> list[Sheet]:
+def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
     """A sheet for each number of bits that several of the clear frames have."""
     sizes: dict[int, list[Frame]] = {}
     for frame in clear:
         sizes.setdefault(_best(frame).bits.size, []).append(frame)
     found = []
     for size, alike in sizes.items():
-        text = describe(alike, f"{size} bits", Assumed(code=code)) if len(alike) >= FEWEST_ALIKE else None
-        if text is not None and code != "async-serial":
+        assumed = Assumed(code=code[0], symbol_bits=code[1])
+        text = describe(alike, f"{size} bits", assumed) if len(alike) >= FEWEST_ALIKE else None
+        if text is not None and code != OF_SERIAL:
             found.append(parse_sheet(text, "what was heard"))
     return found
 
@@ -118,4 +130,5 @@ def _as_unknown(match: Match, chance: float) -> Reading:
         bits=match.bits,
         bit_spans_us=match.bit_spans_us,
         expected_us=match.expected_us,
+        symbol_bits=match.sheet.bits_a_symbol,
     )
