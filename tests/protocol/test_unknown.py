@@ -11,7 +11,7 @@ from eager_tern.protocol.describing import Assumed, assumed_by, describe
 from eager_tern.protocol.loading import library, parse_sheet
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import distance_frame, nec, record
+from tests.handsets import distance_frame, nec, record, serial
 
 
 def long_frame(
@@ -116,3 +116,38 @@ def test_the_data_begin_where_somebody_says(rng: np.random.Generator, leader: in
     text = describe(take.frames[:1], "By hand", Assumed(code="pulse-distance", leader=leader), overrules=True)
     assert text is not None
     assert parse_sheet(text, "test").bit_count == bits
+
+
+@pytest.mark.parametrize("in_marks", [False, True])
+def test_symbols_of_two_bits_are_found_and_described(rng: np.random.Generator, in_marks: bool) -> None:
+    unit, sent = 310.0, []
+    signed = [-3e5]
+    for _ in range(6):
+        bits = rng.integers(0, 2, 32)
+        signed += [8 * unit, -4 * unit]
+        for value in (bits.reshape(-1, 2) @ [2, 1]).tolist():
+            signed += [(1 + value) * unit, -unit] if in_marks else [unit, -(1 + value) * unit]
+        signed += [] if in_marks else [unit, -3e5]
+        signed[-1] = -3e5
+        sent.append(bits.tolist())
+    take = read(signed, rng)
+    readings = [frame.best for frame in take.frames]
+    assert [r.bits.tolist() for r in readings if r is not None] == sent
+    assert {(r.protocol, r.symbol_bits) for r in readings if r is not None} == {("unknown", 2)}
+    text = describe(take.frames, "Two bits")
+    assert text is not None
+    again = read(signed, rng, (parse_sheet(text, "test"),))
+    assert [f.best.bits.tolist() for f in again.frames if f.best is not None and f.best.known] == sent
+
+
+@pytest.mark.parametrize(
+    ("baud", "bits", "parity", "stop"), [(300, 8, "even", 2), (600, 7, "even", 1), (1200, 7, "odd", 2)]
+)
+def test_characters_of_a_take_have_one_framing_and_are_not_parted(
+    rng: np.random.Generator, baud: int, bits: int, parity: str, stop: int
+) -> None:
+    sent = [[2**bits - 1, 0, *rng.integers(0, 2**bits, 4).tolist(), 2**bits - 1, 0, 9] for _ in range(6)]
+    signed = [-5e5, *(part for data in sent for part in [*serial(data, baud, bits, parity, stop), -5e5])]
+    frames = read(signed, rng).frames
+    found = [list(frame.best.fields["bytes"]) for frame in frames if frame.best is not None]
+    assert found == sent

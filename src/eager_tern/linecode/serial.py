@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
-from eager_tern.linecode.values import Bits, Clock, LineReading
+from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.values import Floats
 
-Parity = Literal["none", "odd", "even"]
 
 FEWEST_PULSES = 7
 FEWEST_CHARACTERS = 2
@@ -28,8 +26,8 @@ PARTS = (1, 2, 3)  # what the shortest pulse may be, in bits
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
 LN2 = float(np.log(2.0))
 PARITIES: tuple[tuple[Parity, float], ...] = (("none", 1.0), ("even", 0.06), ("odd", 0.03))
-# How usual a framing is: data bits, parity, stop bits.
-USUAL: dict[tuple[int, Parity, int], float] = {
+# How usual a framing is.
+USUAL: dict[Framing, float] = {
     (data, parity, stop): float(np.log(of_data * of_parity * of_stop))
     for data, of_data in ((8, 0.85), (7, 0.1), (6, 0.02), (5, 0.03))
     for parity, of_parity in PARITIES
@@ -114,9 +112,14 @@ def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineRead
 
     ``unit_us`` is about how long a bit is, where somebody knows.
     """
+    return max(serial_readings(durations_us, unit_us).values(), key=lambda r: r.score, default=None)
+
+
+def serial_readings(durations_us: Floats, unit_us: float | None = None) -> dict[Framing, LineReading]:
+    """The likeliest reading in each framing in which the pulses are characters."""
+    best: dict[Framing, LineReading] = {}
     if durations_us.size < FEWEST_PULSES:
-        return None
-    best: LineReading | None = None
+        return best
     shortest = sum(float(np.quantile(part, SHORT_PART)) for part in (durations_us[0::2], durations_us[1::2])) / 2
     for part in PARTS if unit_us is None else (shortest / unit_us,):
         unit = shortest / part
@@ -127,7 +130,7 @@ def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineRead
             placed = on_serial_grid(durations_us, clocks, length)
             if placed is None or placed.clock.rms_us > COARSEST * placed.clock.unit_us:
                 continue
-            for framing, weight in USUAL.items():
+            for framing, usual in USUAL.items():
                 data, parity, stop = framing
                 if 1 + data + (parity != "none") + stop != length:
                     continue
@@ -136,13 +139,21 @@ def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineRead
                     continue
                 idle = np.isnan(placed.expected_us)
                 score = float(timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle]))
-                score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - weight
-                if best is None or score > best.score:
-                    best = LineReading(
+                score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - usual
+                if framing not in best or score > best[framing].score:
+                    best[framing] = LineReading(
                         "async-serial", placed.clock, read.bits, read.bit_spans_us, placed.expected_us, 0, score,
-                        symbol_bits=data, framing=(data, parity, stop),
+                        symbol_bits=data, framing=framing,
                     )  # fmt: skip
     return best
+
+
+def framing_of_all(frames: Sequence[dict[Framing, LineReading]]) -> Framing | None:
+    """The likeliest framing of frames that share one; None where none fits them all."""
+    common = set(USUAL).intersection(*frames)
+    # How usual it is counts once, not with every frame.
+    scores = {f: sum(each[f].score for each in frames) - (len(frames) - 1) * USUAL[f] for f in common}
+    return max(scores, key=lambda framing: scores[framing], default=None)
 
 
 def _placed(

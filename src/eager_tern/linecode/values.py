@@ -12,6 +12,8 @@ from eager_tern.signal.values import Floats
 
 Code = Literal["pulse-distance", "pulse-width", "biphase", "async-serial", "unknown"]
 Bits = NDArray[np.uint8]
+Parity = Literal["none", "odd", "even"]
+Framing = tuple[int, Parity, int]  # of serial characters: data bits, parity, stop bits
 NO_BITS: Bits = np.empty(0, np.uint8)
 
 
@@ -49,7 +51,7 @@ class LineReading:
     score: float
     probability: float = 0.0
     symbol_bits: int = 1
-    framing: tuple[int, str, int] | None = None
+    framing: Framing | None = None
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 
 from eager_tern.linecode.clusters import find_clusters
+from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import agreed
 from eager_tern.protocol.damaged import (
@@ -135,6 +136,7 @@ def read_bursts(
                 found = [f for f in found if f.best is not None and f.best.known]
             frames += found
             noise += _between_frames(first, last, found)
+    frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = read_by_the_clear(pulses, edges, frames, noise)
     return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
 
@@ -220,7 +222,8 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
     pieces = [_burst(burst, edges, first, last) for first, last in spans]
     read = read_frames(pieces, sheets)
-    if not all(reads_well(readings) for readings in read):
+    # Characters stand apart as well: rather one row of them than several frames.
+    if not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
         return []
     return [
         Frame(first + offset, last + offset, piece, readings)
