@@ -103,6 +103,14 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     assert leaf.back.isVisible()
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
     assert leaf.unit.value() == pytest.approx(found, abs=0.1)
+    end, middle = round(lengths.x_of(leaf.unit.value() * 1.2)), round(lengths.height() / 2)
+    qtbot.mousePress(lengths, Qt.MouseButton.LeftButton, pos=QPoint(end, middle))
+    qtbot.mouseMove(lengths, QPoint(round(lengths.x_of(leaf.unit.value() * 1.1)), middle))
+    qtbot.mouseRelease(lengths, Qt.MouseButton.LeftButton, pos=QPoint(end, middle))
+    assert leaf.by_hand.tolerance.value() == pytest.approx(10, abs=1)
+    assert document.selected_presses()[0].reading.protocol == "by-hand"
+    qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    assert document.selected_presses()[0].reading.protocol == "nec"
     leaf.unit.setValue(600.0)
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
     assert "unit_us = 600.0" in window.sheet.text.toPlainText()

@@ -151,3 +151,18 @@ def test_characters_of_a_take_have_one_framing_and_are_not_parted(
     frames = read(signed, rng).frames
     found = [list(frame.best.fields["bytes"]) for frame in frames if frame.best is not None]
     assert found == sent
+
+
+def test_a_mark_excess_said_by_hand_holds(rng: np.random.Generator) -> None:
+    """One that no receiver should have, so that it is not looked for."""
+    signed = [-3e5, *distance_frame([8 * 400, -4 * 400], 400, (1, 3), [1, 0, 0, 1] * 6), -3e5]
+    pulses = pulses_from_signed(record(signed, rng, jitter_us=10, excess_us=300))
+    text = describe(read(signed, rng).frames, "By hand", Assumed(unit_us=400, excess_us=300), overrules=True)
+    assert text is not None
+    assert "mark_excess_us = 300.0" in text
+    said = parse_sheet(text.replace("zero = ", "zero = [1, -1] # ").replace("one = ", "one = [1, -3] # "), "test")
+    best = read_pulses(pulses, (said, *library())).frames[0].best
+    assert best is not None
+    assert best.protocol == "by-hand"
+    assert best.bits.tolist() == [1, 0, 0, 1] * 6
+    assert (best.clock.excess_us, best.clock.unit_us) == (300.0, pytest.approx(400, abs=3))

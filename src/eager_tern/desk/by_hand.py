@@ -20,6 +20,7 @@ CODES: dict[tuple[Code, int | None], str] = {
     ("async-serial", None): "serial",
 }
 MOST_BEFORE = 40
+USUAL_TOLERANCE = 0.2
 
 
 class ByHand(QWidget):
@@ -69,17 +70,17 @@ class ByHand(QWidget):
     def show_line(self, assumed: Assumed) -> None:
         """Show what is in force."""
         self._assumed = assumed
-        boxes = (self.leader, self.tolerance)
-        for box, value in zip(boxes, (assumed.leader or 0, round(100 * (assumed.tolerance or 0.2))), strict=True):
-            box.blockSignals(True)
-            box.setValue(value)
-            box.blockSignals(False)
+        _set(self.leader, assumed.leader or 0)
+        self.show_tolerance(assumed.tolerance or USUAL_TOLERANCE)
         shown = assumed.code, None if assumed.code == "async-serial" else assumed.symbol_bits
         if assumed.code is not None and shown in CODES:
             self.code.setCurrentIndex(list(CODES).index(shown))
         self.meaning.setCurrentIndex(int(assumed.turned))
         self.order.setCurrentIndex(int(assumed.highest_first))
         self.what.setText("mark first is" if assumed.code == "biphase" else "a long one is")
+
+    def show_tolerance(self, part: float) -> None:
+        _set(self.tolerance, round(100 * part))
 
     def _say(self) -> None:
         code, symbol_bits = list(CODES)[self.code.currentIndex()]
@@ -94,6 +95,13 @@ class ByHand(QWidget):
                 highest_first=bool(self.order.currentIndex()),
             )
         )
+
+
+def _set(box: QSpinBox, value: int) -> None:
+    """Show a value that nobody said."""
+    box.blockSignals(True)
+    box.setValue(value)
+    box.blockSignals(False)
 
 
 def _choice(name: str, choices: list[str]) -> QComboBox:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from eager_tern.desk.by_hand import ByHand
+from eager_tern.desk.by_hand import USUAL_TOLERANCE, ByHand
 from eager_tern.desk.document import SAID_BY_HAND, Document
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
@@ -40,21 +40,29 @@ class Lengths(QWidget):
     """Marks above, spaces below one logarithmic ruler; its lines can be dragged."""
 
     dragged = pyqtSignal(bool, float)  # whether the marks' line, and where one unit is now, µs
+    tolerance_dragged = pyqtSignal(float)  # as a part
     let_go = pyqtSignal()  # behind a drag
 
     def __init__(self) -> None:
         super().__init__()
         self._frames: list[Measured] = []
-        self.unit, self.excess = 0.0, 0.0
+        self.unit, self.excess, self.tolerance = 0.0, 0.0, 0.0
         self._held: tuple[bool, int] | None = None
+        self._holds_tolerance = False
         self.setMinimumHeight(170)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Lengths of marks and spaces")
-        self.setToolTip("Drag a line of the ruler to change the unit and the mark excess")
+        self.setToolTip(
+            "Drag a line of the ruler to change the unit and the mark excess, an end of the bar for the tolerance"
+        )
 
     def show_frames(self, frames: list[Measured], unit: float, excess: float) -> None:
         self._frames, self.unit, self.excess = frames, unit, excess
+        self.update()
+
+    def show_tolerance(self, part: float) -> None:
+        self.tolerance = part
         self.update()
 
     def _range(self) -> tuple[float, float]:
@@ -109,6 +117,18 @@ class Lengths(QWidget):
             self._paint_clusters(painter, values[values < high], bottom + 2)
         painter.setPen(QPen(colour("quiet"), 1))
         painter.drawLine(QPointF(LEFT, middle), QPointF(self.width() - RIGHT, middle))
+        low, high = self._tolerance_ends()
+        painter.fillRect(QRectF(low, middle - 2, high - low, 4), colour("attention", 0.45))
+        for x in (low, high):
+            painter.fillRect(QRectF(x - 1.5, middle - 6, 3, 12), colour("attention"))
+
+    def _tolerance_ends(self) -> tuple[float, float]:
+        """The bar on the ruler between the shortest and the longest unit that a clock may have."""
+        return self.x_of(self.unit * (1 - self.tolerance)), self.x_of(self.unit * (1 + self.tolerance))
+
+    def _at_tolerance(self, point: QPointF) -> bool:
+        near = min(abs(x - point.x()) for x in self._tolerance_ends()) if self._frames and self.unit > 0 else NEAR_PX
+        return near < NEAR_PX and abs(point.y() - self.height() / 2) < NEAR_PX
 
     def _paint_clusters(self, painter: QPainter, values: Floats, y: float) -> None:
         painter.setFont(digit_font(SMALL_PX))
@@ -131,11 +151,15 @@ class Lengths(QWidget):
         return (line, k) if distance < NEAR_PX else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._held = self._line_at(event.position())
+        self._holds_tolerance = self._at_tolerance(event.position())
+        self._held = None if self._holds_tolerance else self._line_at(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._holds_tolerance:
+            self.tolerance_dragged.emit(abs(self._us_at(event.position().x()) / self.unit - 1))
+            return
         if self._held is None:
-            over = self._line_at(event.position()) is not None
+            over = self._at_tolerance(event.position()) or self._line_at(event.position()) is not None
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
             return
         marks, k = self._held
@@ -144,8 +168,8 @@ class Lengths(QWidget):
         self.dragged.emit(marks, (self._us_at(event.position().x()) - excess) / k + excess)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            self._held = None
+        if self._held is not None or self._holds_tolerance:
+            self._held, self._holds_tolerance = None, False
             self.let_go.emit()
 
 
@@ -224,7 +248,7 @@ class TimingLeaf(QWidget):
         layout.setContentsMargins(18, 14, 14, 14)
         layout.setSpacing(8)
         for text, widget in (
-            ("LENGTHS · marks above, spaces below; the dashed lines are whole units", self.lengths),
+            ("LENGTHS · marks above, spaces below; the dashed lines are whole units, the bar what a clock may be off", self.lengths),
             ("DRIFT · how late each edge is, along the frame", self.drift),
         ):
             heading = QLabel(text)
@@ -235,10 +259,11 @@ class TimingLeaf(QWidget):
         layout.addWidget(self.by_hand)
         layout.addWidget(self.told)
         self.lengths.dragged.connect(self._dragged)
-        self.lengths.let_go.connect(self._unit_said)
+        self.lengths.tolerance_dragged.connect(self._tolerance_dragged)
+        self.lengths.let_go.connect(self._ruler_said)
         self.by_hand.said.connect(document.say_line)
-        self.unit.editingFinished.connect(self._unit_said)
         for box in (self.unit, self.excess):
+            box.editingFinished.connect(self._ruler_said)
             box.valueChanged.connect(self._measure)
         for signal in (document.opened, document.selection_changed, document.presses_changed):
             signal.connect(self.refresh)
@@ -257,6 +282,7 @@ class TimingLeaf(QWidget):
             widget.setEnabled(has)
         if has:
             self.by_hand.show_line(self._assumed())
+            self.lengths.show_tolerance(self.by_hand.tolerance.value() / 100)
         self._set(*self._found())
 
     def _assumed(self) -> Assumed:
@@ -266,10 +292,22 @@ class TimingLeaf(QWidget):
         )
         return assumed_in(best)
 
-    def _unit_said(self) -> None:
-        """The unit was set by hand: what it reads follows."""
-        if self._frames and abs(self.unit.value() - self._found()[0]) > MOVED * self._found()[0]:
-            self._document.say_line(replace(self._assumed(), unit_us=self.unit.value()))
+    def _ruler_said(self) -> None:
+        """Unit, excess or tolerance were set by hand: what they read follows."""
+        if not self._frames:
+            return
+        assumed, (unit, excess) = self._assumed(), self._found()
+        said = replace(assumed, tolerance=self.by_hand.tolerance.value() / 100)
+        if abs(self.unit.value() - unit) > MOVED * unit:
+            said = replace(said, unit_us=self.unit.value())
+        if abs(self.excess.value() - excess) > MOVED * unit:
+            said = replace(said, excess_us=self.excess.value())
+        if said != replace(assumed, tolerance=assumed.tolerance or USUAL_TOLERANCE):
+            self._document.say_line(said)
+
+    def _tolerance_dragged(self, part: float) -> None:
+        self.by_hand.show_tolerance(part)
+        self.lengths.show_tolerance(self.by_hand.tolerance.value() / 100)
 
     def _take_back(self) -> None:
         self._document.say_line(None)

@@ -90,7 +90,7 @@ def _makes_up(values: Floats, long: np.ndarray) -> bool:
 
 
 def two_bits_in_spaces(durations_us: Floats, leader: int) -> LineReading | None:
-    """Marks of one length; the space after each is one of four, evenly apart, and stands for two bits, 00 the shortest."""
+    """Marks of one length; the space after each is one of four, evenly apart, for two bits; the shortest is 00."""
     return _four_lengths("pulse-distance", durations_us, leader, 1)
 
 
@@ -125,7 +125,7 @@ def _four_lengths(code: Code, durations: Floats, leader: int, at: int) -> LineRe
     on_centres = float(gaussian_score(np.concatenate((others - others.mean(), rest))))
     score = max(on_ruler, on_centres) - 2 * carrying.size * LN2 + SELDOM
     score += float(any_pulse_score(durations[:leader])) - parameter_cost(4, durations.size)
-    bits: Bits = (level.astype(np.uint8)[:, None] >> np.array([1, 0], np.uint8) & 1).ravel()
+    bits: Bits = (level.astype(np.uint8)[:, None] >> np.array([1, 0]) & 1).astype(np.uint8).ravel()
     edges = np.concatenate(([0.0], np.cumsum(durations)))
     first = np.arange(leader, leader + 2 * carrying.size, 2)
     bounds = np.linspace(edges[first], edges[np.minimum(first + 2, durations.size)], 3)

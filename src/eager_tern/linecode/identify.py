@@ -64,8 +64,8 @@ def read_as(
 ) -> LineReading | None:
     """The likeliest reading in a line code, with so many pulses before the data, however badly it fits.
 
-    ``symbol_bits`` is how many bits a symbol stands for (serial characters find that out). What is None is found out; a unit is asked for only by the codes that are read on a grid. None where the frame
-    cannot be read so at all.
+    ``symbol_bits`` is how many bits a symbol stands for (serial characters find that out). What is None is found out; a
+    unit is asked for only by the codes that are read on a grid. None where the frame cannot be read so at all.
     """
     d = pulses.durations_us
     if code == "async-serial":

@@ -13,7 +13,6 @@ from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timi
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.values import Floats
 
-
 FEWEST_PULSES = 7
 FEWEST_CHARACTERS = 2
 UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little

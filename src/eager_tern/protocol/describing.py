@@ -29,11 +29,13 @@ FIELD = 8  # bits of the fields to begin with
 class Assumed:
     """What is said of a line rather than found; None is found out.
 
-    ``leader`` is how many pulses stand before the data, ``symbol_bits`` how many bits a symbol stands for. ``turned``: the long symbol, or the one that begins with its
-    mark, is 0. ``highest_first``: a byte's highest bit is sent first.
+    ``leader`` is how many pulses stand before the data, ``symbol_bits`` how many bits a symbol stands for.
+    ``turned``: the long symbol, or the one that begins with its mark, is 0. ``highest_first``: a byte's highest bit is
+    sent first.
     """
 
     unit_us: float | None = None
+    excess_us: float | None = None
     tolerance: float | None = None
     code: Code | None = None
     leader: int | None = None
@@ -79,6 +81,8 @@ def describe_line(
     lines = [line for piece in pieces if (line := _line(piece, assumed)) is not None]
     if len(lines) != len(pieces):
         return None
+    if assumed.excess_us is not None:
+        lines = [replace(line, clock=replace(line.clock, excess_us=assumed.excess_us)) for line in lines]
     known = frame.best.sheet  # its repeats stay what they are
     unit = assumed.unit_us or float(np.mean([line.clock.unit_us for line in lines]))
     first = lines[0]
@@ -98,6 +102,7 @@ def describe_line(
         f"unit_us = {unit:.1f}",
         *([f"carrier_hz = {frame.pulses.carrier_hz:.0f}"] if frame.pulses.carrier_hz else []),
         *([f"tolerance = {assumed.tolerance:g}"] if assumed.tolerance else []),
+        *([f"mark_excess_us = {assumed.excess_us:.1f}"] if assumed.excess_us is not None else []),
         *([f"family = {json.dumps(known.family)}"] if overrules and known is not None else []),
         *(["overrules = true   # said by hand: holds against whatever else fits"] if overrules else []),
         "",
@@ -118,9 +123,9 @@ def describe_line(
 
 
 def says_the_same(frames: Sequence[Frame], assumed: Assumed, other: Assumed) -> bool:
-    """Whether two assumptions differ in how long a unit is at most, and not in what is read with it."""
+    """Whether two assumptions differ in the ruler, unit and mark excess, at most, and not in what is read with it."""
     sheets = [parse_sheet(text, "") for each in (assumed, other) if (text := describe(frames, "", each)) is not None]
-    said = [(s.alphabet, s.bit_count, replace(assumed_by(s), unit_us=None)) for s in sheets]
+    said = [(s.alphabet, s.bit_count, replace(assumed_by(s), unit_us=None, excess_us=None)) for s in sheets]
     return len(said) == 2 and said[0] == said[1]
 
 
@@ -129,7 +134,7 @@ def assumed_in(reading: Reading) -> Assumed:
     if reading.sheet is not None:
         return replace(assumed_by(reading.sheet), unit_us=reading.clock.unit_us)
     leader = int(np.argmin(np.isnan(reading.expected_us))) if reading.code != "async-serial" else 0
-    return Assumed(reading.clock.unit_us, None, reading.code, leader, reading.symbol_bits)
+    return Assumed(unit_us=reading.clock.unit_us, code=reading.code, leader=leader, symbol_bits=reading.symbol_bits)
 
 
 def assumed_by(sheet: Sheet) -> Assumed:
@@ -142,7 +147,10 @@ def assumed_by(sheet: Sheet) -> Assumed:
     field = next((f for f in sheet.fields if f.bits.width > 1), None)
     highest_first = field is not None and field.bits.index[0] < field.bits.index[-1]
     leader = len(first) if first is not None else 0
-    return Assumed(sheet.unit_us, sheet.tolerance, sheet.code, leader, sheet.bits_a_symbol, turned, highest_first)
+    return Assumed(
+        sheet.unit_us, sheet.mark_excess_us, sheet.tolerance, sheet.code, leader, sheet.bits_a_symbol, turned,
+        highest_first,
+    )  # fmt: skip
 
 
 def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:

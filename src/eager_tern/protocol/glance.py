@@ -43,7 +43,9 @@ def shapes_of(sheets: tuple[Sheet, ...]) -> Shapes:
         for kind in sheet.frames:
             # A frame without bits says nothing of the variant: it belongs to the family's first sheet.
             if kind.bit_count or sheet.family == sheet.id:
-                shape = (sheet.alphabet, sheet.serial, sheet.unit_us, sheet.tolerance, kind.shape)
+                shape = (
+                    sheet.alphabet, sheet.serial, sheet.unit_us, sheet.tolerance, sheet.mark_excess_us, kind.shape
+                )  # fmt: skip
                 frames.setdefault(shape, []).append((sheet, kind))
     firsts = [same[0] for same in frames.values()]
     bounds = np.array([_bounds(*first) for first in firsts]).reshape(-1, 5, 2)
@@ -66,7 +68,7 @@ def _longest(sheet: Sheet, kind: FrameKind) -> float:
 
 def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
     """The bounds of ``_measure`` for a kind of frame, with all the clock's and the receiver's errors."""
-    slack = USUAL_EXCESS_US + JITTER_US
+    slack = USUAL_EXCESS_US + JITTER_US + abs(sheet.mark_excess_us or 0.0)
     low, high = sheet.unit_us * (1 - sheet.tolerance), sheet.unit_us * (1 + sheet.tolerance)
     anything = (0.0, np.inf)
     if kind.bit_count == 0 or is_paired(sheet):

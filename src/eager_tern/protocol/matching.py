@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
+from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.serial import characters, clocks_about, on_serial_grid
 from eager_tern.linecode.values import Bits, Clock
@@ -74,11 +75,12 @@ def _as_of(match: Match, sheet: Sheet, kind: FrameKind) -> Match:
 
 def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -> list[tuple[int, Match]]:
     """The frame laid on those it fits, with their rows."""
-    laid = _lay(d, sheet, kind)
+    laid = _lay(d, sheet, kind) if sheet.mark_excess_us is None else _lay_with_excess(d, sheet, kind)
     units = laid.units_us
     near = np.abs(units / sheet.unit_us - 1) <= sheet.tolerance
     near &= laid.rms_us <= (most_rms or coarsest(sheet.alphabet)) * units
-    near &= np.abs(laid.excesses_us) <= largest_excess(sheet.unit_us) * units
+    if sheet.mark_excess_us is None:
+        near &= np.abs(laid.excesses_us) <= largest_excess(sheet.unit_us) * units
     fits = np.flatnonzero(near)
     if fits.size == 0:
         return []
@@ -96,6 +98,18 @@ def _timing(d: Floats, expected_us: Floats) -> Floats:
     score = timing_score(d - expected_us) - parameter_cost(2, d.shape[1])
     unknown = np.isnan(expected_us[0])
     return score + any_pulse_score(d[:, unknown]) if unknown.any() else score
+
+
+def _lay_with_excess(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
+    """The frame laid with the mark excess that the sheet says."""
+    said = (sheet.mark_excess_us or 0.0) * alternating(d.shape[1])
+    laid = _lay(d - said, sheet, kind)
+    if laid.rows.size == 0:
+        return laid
+    expected = laid.expected_us - laid.excesses_us[:, None] * alternating(d.shape[1]) + said
+    rms = np.sqrt(np.nanmean((d[laid.rows] - expected) ** 2, axis=1))
+    excesses = np.full(laid.rows.size, sheet.mark_excess_us)
+    return replace(laid, excesses_us=excesses, rms_us=rms, expected_us=expected)
 
 
 def _lay(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:

@@ -169,6 +169,7 @@ class Sheet(Strict):
     tolerance: Annotated[float, Field(gt=0, lt=0.5)] = 0.2
     weight: Annotated[float, Field(gt=0, le=1)] = 1.0
     overrules: bool = False
+    mark_excess_us: float | None = None
     zero: SignedUnits | None = None
     one: SignedUnits | None = None
     symbols: tuple[SignedUnits, ...] = ()

@@ -17,6 +17,7 @@ KEYS = {
     "unit_us": "How long a unit is, µs.\n\nunit_us = 562.5",
     "carrier_hz": "The carrier's frequency.\n\ncarrier_hz = 38000",
     "tolerance": "How far a handset's clock may be off, as a part.\n\ntolerance = 0.2",
+    "mark_excess_us": "How much longer marks are recorded than sent; found frame by frame if left out.",
     "weight": "How usual the protocol is beside the others, up to 1.",
     "overrules": "true: its frames are read by it, whatever else fits.",
     "zero": "The symbol of a 0, in units.\n\nzero = [1, -1]",
