@@ -7,11 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
 from eager_tern.compare.stack import Stack
+from eager_tern.desk.findings import CardView
 from eager_tern.desk.stack_grid import HEAD, ROW, StackGrid
 from eager_tern.desk.window import Window
 from tests.handsets import join, nec
@@ -125,7 +126,8 @@ def test_thousands_of_rows_scroll(window: Window, qtbot: QtBot) -> None:
     grid.show()
     rng = np.random.default_rng(3)
     bits = rng.integers(0, 2, (10_000, 112)).astype(np.uint8)
-    grid.show_stack(Stack(bits, {}, (40, 72)), [f"row {n}" for n in range(10_000)], np.arange(10_000))
+    names = [f"row {n}" for n in range(10_000)]
+    grid.show_stack(Stack(bits, {}, (40, 72)), names, names, np.arange(10_000))
     bar = grid.verticalScrollBar()
     first = grid.grab().toImage()
     bar.setValue(bar.maximum())
@@ -174,3 +176,54 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
     leaf.paste_labels()
     assert "no labels" in cabinet.notice.text
     assert pasted_labels("Power\nMute\n") == ["Power", "Mute"]
+
+
+def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, document, grid = cabinet.stack, cabinet.document, cabinet.stack.grid
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
+    leaf.against.setFocus()
+    while grid.against != "label":
+        qtbot.keyClick(leaf.against, Qt.Key.Key_Down)
+    assert np.flatnonzero(grid._differs.any(axis=1)).tolist() == [31]
+    grid.verticalScrollBar().setValue(31 * ROW - 60)
+    at = QPoint(60, HEAD + 31 * ROW - grid.verticalScrollBar().value() + ROW // 2)
+    qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    qtbot.mouseDClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    wrong = grid.editor.text()
+    assert "humidity = 50" in wrong
+    qtbot.keyClick(grid.editor, Qt.Key.Key_Escape)
+    assert not grid.editor.isVisible()
+    qtbot.keyClick(grid, Qt.Key.Key_F2)
+    assert grid.editor.isVisible()
+    grid.editor.setText(wrong.replace("humidity = 50", "humidity = 45"))
+    qtbot.keyClick(grid.editor, Qt.Key.Key_Return)
+    assert "humidity = 45" in document.shown_presses()[31].label
+    qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
+    assert leaf.proof is not None
+    assert leaf.proof.made.all()
+    assert not grid.doubtful
+
+
+def test_a_finding_is_dismissed_and_brought_back(cabinet: Window, qtbot: QtBot) -> None:
+    leaf = cabinet.stack
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: leaf.comparison is not None, timeout=60_000)
+    view = next(v for v in cabinet.findings.findChildren(CardView) if v.card.title.endswith("· sleep"))
+    button = next(b for b in view.findChildren(QPushButton) if b.text() == "Dismiss")
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "explained 33 of 38" in leaf.words.text(), timeout=60_000)
+    assert leaf.comparison is not None
+    assert "sleep" not in {field.name for field in leaf.comparison.fields}
+    qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "explained 38 of 38" in leaf.words.text(), timeout=60_000)
+
+
+def test_rows_are_held_against_a_row_of_ones_choice(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, grid = cabinet.stack, cabinet.stack.grid
+    qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, HEAD + 5 * ROW + 4))
+    leaf.against.setFocus()
+    while grid.against != "chosen row":
+        qtbot.keyClick(leaf.against, Qt.Key.Key_Down)
+    bits = grid.stack.bits
+    assert np.array_equal(grid._differs, bits != bits[5])

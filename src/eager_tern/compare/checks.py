@@ -27,6 +27,10 @@ class Found:
     chance: float
 
     @property
+    def kind(self) -> str:
+        return self.check.kind
+
+    @property
     def positions(self) -> tuple[int, ...]:
         return tuple(self.check.at.index.tolist())
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Set
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,6 +43,29 @@ def column_signs(found: Comparison) -> list[str]:
         for column in positions:
             signs[column] = sign
     return signs
+
+
+def named(finding: Field | Found | Counter) -> str:
+    """What tells a finding from all others, whatever rows it was found in."""
+    kind = finding.name if isinstance(finding, Field) else finding.kind
+    return f"{kind} {' '.join(map(str, finding.positions))}"
+
+
+def without(found: Comparison, dismissed: Set[str]) -> Comparison:
+    """The comparison without findings (``named``) that nobody believes; of a field, the next best is taken."""
+    fields = [field for each in found.fields if (field := _believed(each, dismissed)) is not None]
+    checks = [check for check in found.checks if named(check) not in dismissed]
+    counters = [counter for counter in found.counters if named(counter) not in dismissed]
+    accounted: set[int] = set()
+    for positions in (*(f.positions for f in fields), *(c.positions for c in checks), *(c.positions for c in counters)):
+        accounted |= set(positions)
+    unexplained = tuple(column for column in found.stack.varying.tolist() if column not in accounted)
+    return Comparison(found.stack, tuple(fields), tuple(checks), tuple(counters), unexplained)
+
+
+def _believed(field: Field, dismissed: Set[str]) -> Field | None:
+    left = [each for each in (field, *field.others) if named(each) not in dismissed]
+    return replace(left[0], others=tuple(left[1:])) if left else None
 
 
 def compare(stack: Stack) -> Comparison:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.comparison import Comparison, compare
+from eager_tern.compare.comparison import Comparison, compare, without
 from eager_tern.compare.stack import BitRows, Label, Stack
 from eager_tern.compare.writing import field_names, sheet_of
 from eager_tern.errors import InputError
@@ -32,8 +32,11 @@ class Proof:
     counted: NDArray[np.bool_]
 
 
-def prove(comparison: Comparison, folds: int = FOLDS) -> Proof:
-    """Hold the comparison against its stack, and searches without a part of the rows against that part."""
+def prove(comparison: Comparison, folds: int = FOLDS, dismissed: Set[str] = frozenset()) -> Proof:
+    """Hold the comparison against its stack, and searches without a part of the rows against that part.
+
+    ``dismissed`` findings are left out of those searches too.
+    """
     stack = comparison.stack
     expected = expected_bits(comparison, stack)
     counted = _counted(comparison)
@@ -41,7 +44,7 @@ def prove(comparison: Comparison, folds: int = FOLDS) -> Proof:
     predicted = np.zeros(stack.rows, np.bool_)
     for fold in range(min(folds, stack.rows)):
         out = np.arange(fold, stack.rows, folds)
-        left = compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out)))
+        left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), dismissed)
         bits = expected_bits(left, stack.of_rows(out))
         predicted[out] = _same(bits, stack.bits[out], counted & _counted(left))
     return Proof(made, predicted, expected, counted)

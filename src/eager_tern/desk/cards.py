@@ -34,7 +34,10 @@ class Strips:
 
 @dataclass(frozen=True)
 class Card:
-    """``why`` is shown when asked; ``go`` names a leaf that shows more, ``label`` a label to give the press."""
+    """``why`` is shown when asked; ``go`` names a leaf that shows more, ``label`` a label to give the press.
+
+    ``finding`` names what can be dismissed.
+    """
 
     title: str
     text: str
@@ -44,6 +47,7 @@ class Card:
     picture: Strips | None = None
     go: str = ""
     label: str = ""
+    finding: str = ""
 
 
 def cards_for_press(

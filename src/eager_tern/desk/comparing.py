@@ -7,7 +7,7 @@ from multiprocessing.connection import Connection
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
-from eager_tern.compare.comparison import compare
+from eager_tern.compare.comparison import compare, without
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.child import child_process
@@ -15,26 +15,26 @@ from eager_tern.desk.child import child_process
 LOOK_S = 0.05
 
 
-def compare_into(answer: Connection, stack: Stack) -> None:
+def compare_into(answer: Connection, stack: Stack, dismissed: frozenset[str]) -> None:
     """The process's work: what is found, then how well it predicts."""
-    found = compare(stack)
+    found = without(compare(stack), dismissed)
     answer.send(found)
-    answer.send(prove(found))
+    answer.send(prove(found, dismissed=dismissed))
 
 
 class Comparing(QThread):
-    """Compares one stack."""
+    """Compares one stack, and leaves out what was dismissed."""
 
     found = pyqtSignal(object)  # Comparison
     proved = pyqtSignal(object)  # Proof
 
-    def __init__(self, stack: Stack) -> None:
+    def __init__(self, stack: Stack, dismissed: frozenset[str]) -> None:
         super().__init__()
-        self._stack = stack
+        self._stack, self._dismissed = stack, dismissed
         self._stopping = False
 
     def run(self) -> None:
-        with child_process(compare_into, self._stack) as answers, suppress(EOFError):
+        with child_process(compare_into, self._stack, self._dismissed) as answers, suppress(EOFError):
             for signal in (self.found, self.proved):
                 while not answers.poll(LOOK_S):
                     if self._stopping:

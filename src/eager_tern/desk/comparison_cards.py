@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from eager_tern.compare.checks import Found
-from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.comparison import Comparison, named
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Label, label_word
 from eager_tern.desk.cards import Card, Status
@@ -30,7 +30,8 @@ def cards_for_comparison(found: Comparison, names: list[str]) -> list[Card]:
         what = {"counter": "count up from press to press", "toggle": "turns round with each press"}
         text = f"Bit{'s' if len(counter.positions) > 1 else ''} {_where(counter.positions)} "
         text += what.get(counter.kind, "change now and then, whatever is set") + "."
-        cards.append(Card(f"A {counter.kind}" if counter.kind != "id" else "An id", text, "proven"))
+        title = f"A {counter.kind}" if counter.kind != "id" else "An id"
+        cards.append(Card(title, text, "proven", finding=named(counter)))
     if found.unexplained:
         several = len(found.unexplained) > 1
         text = f"{'Bits' if several else 'Bit'} {_where(found.unexplained)} {'change' if several else 'changes'}, "
@@ -71,7 +72,7 @@ def _field_card(field: Field, found: Comparison, letter: int) -> Card:
             " As well explained by " + "; ".join(f"bits {_where(o.positions)}" for o in field.others[:MOST_NAMED]) + "."
         )
     status: Status = "proven" if field.chance < SURE and field.holds.all() else "uncertain"
-    return Card(f"{chr(ord('a') + letter % 26)} · {field.name}", text, status, why=why)
+    return Card(f"{chr(ord('a') + letter % 26)} · {field.name}", text, status, why=why, finding=named(field))
 
 
 def _silent_card(name: str, labels: tuple[Label, ...]) -> Card:
@@ -103,4 +104,4 @@ def _check_card(check: Found, found: Comparison, names: list[str]) -> Card:
         text += f" Press {row + 1} ({names[row] or 'no label'}) fails it: damaged, perhaps."
     why = f"By accident once in 10^{-check.chance:.0f}, given all that was tried."
     title = {"crc": "CRC", "xor": "Exclusive-or"}.get(kind, kind.capitalize())
-    return Card(f"{title}, {check.check.at.width} bits", text, "proven", why=why)
+    return Card(f"{title}, {check.check.at.width} bits", text, "proven", why=why, finding=named(check))

@@ -64,6 +64,7 @@ class CardView(QFrame):
 
     go = pyqtSignal(str)
     label_asked = pyqtSignal(str)
+    dismissed = pyqtSignal(str)
 
     def __init__(self, card: Card) -> None:
         super().__init__()
@@ -104,6 +105,10 @@ class CardView(QFrame):
         if card.label:
             button = self._link(f"Label it “{card.label}”", links)
             button.clicked.connect(lambda: self.label_asked.emit(card.label))
+        if card.finding:
+            button = self._link("Dismiss", links)
+            button.setAccessibleName(f"Dismiss {card.title}")
+            button.clicked.connect(lambda: self.dismissed.emit(card.finding))
         if links.count():
             links.addStretch(1)
             layout.addLayout(links)
@@ -135,6 +140,7 @@ class Findings(QScrollArea):
     """Cards about what is selected."""
 
     go = pyqtSignal(str)
+    dismissed = pyqtSignal(str)  # a finding of the stack
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -189,6 +195,7 @@ class Findings(QScrollArea):
             view = CardView(card)
             view.go.connect(self.go)
             view.label_asked.connect(self._label)
+            view.dismissed.connect(self.dismissed)
             layout.addWidget(view)
         if not cards:
             empty = QLabel("What is found out about a frame stands here, with the evidence for it.")

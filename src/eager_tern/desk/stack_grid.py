@@ -18,14 +18,14 @@ from PyQt6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea
+from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit
 
 from eager_tern.compare.comparison import Comparison, column_signs
-from eager_tern.compare.stack import Stack
+from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 
-Against = Literal["row above", "first row", "most common"]
-AGAINST: tuple[Against, ...] = ("row above", "first row", "most common")
+Against = Literal["row above", "first row", "most common", "chosen row", "label"]
+AGAINST: tuple[Against, ...] = ("row above", "first row", "most common", "chosen row", "label")
 Shown = Literal["bits", "hex", "decimal"]
 SHOWN: tuple[Shown, ...] = ("bits", "hex", "decimal")
 
@@ -40,11 +40,13 @@ class StackGrid(QAbstractScrollArea):
     pasted = pyqtSignal()
     filled_down = pyqtSignal()
     copied = pyqtSignal()
+    labelled = pyqtSignal(int, str)  # a row, and the label typed
 
     def __init__(self) -> None:
         super().__init__()
         self.stack = Stack(np.zeros((0, 0), np.uint8))
         self.names: list[str] = []
+        self.labels: list[str] = []
         self.against: Against = "row above"
         self.shown: Shown = "bits"
         self.turned = False
@@ -54,29 +56,47 @@ class StackGrid(QAbstractScrollArea):
         self._feet: list[str] = []
         self._differs = self.stack.bits.astype(np.bool_)
         self._current = 0
+        self._held = 0  # the row that others are held against
+        self._expected: BitRows | None = None
+        self.editor = QLineEdit(self.viewport())
+        self.editor.setAccessibleName("Label of the row")
+        self.editor.hide()
+        self.editor.editingFinished.connect(self._edited)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Stack of bits")
         self.setToolTip("Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-        for words, keys, signal in (
+        for words, keys, act in (
             ("Copy the rows", QKeySequence.StandardKey.Copy, self.copied),
             ("Paste labels", QKeySequence.StandardKey.Paste, self.pasted),
             ("Fill the first label down", "Ctrl+D", self.filled_down),
+            ("Edit the label", "", self.edit_label),
         ):
             action = QAction(words, self)
             action.setShortcut(QKeySequence(keys))
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            action.triggered.connect(signal)
+            action.triggered.connect(act)
             self.addAction(action)
 
-    def show_stack(self, stack: Stack, names: list[str], order: NDArray[np.intp]) -> None:
-        """Another stack, or its rows in another order; ``names`` stand in front of the rows."""
-        self.stack, self.names, self.order = stack, names, order
+    def show_stack(self, stack: Stack, names: list[str], labels: list[str], order: NDArray[np.intp]) -> None:
+        """Another stack; ``names`` stand in front of the rows, ``labels`` are what was said of them."""
+        self.stack, self.names, self.labels = stack, names, labels
+        self.sort(order)
+
+    def sort(self, order: NDArray[np.intp]) -> None:
+        """The rows in another order."""
+        self.order = order
+        self._compare()
+
+    def expect(self, bits: BitRows | None) -> None:
+        """What each row should be by its label, if that is known; 2 where it is not."""
+        self._expected = bits
         self._compare()
 
     def hold_against(self, against: Against) -> None:
         self.against = against
+        self._held = int(self.order[self._current]) if self._current < len(self.order) else 0
         self._compare()
 
     def show_as(self, shown: Shown, turned: bool) -> None:
@@ -108,6 +128,11 @@ class StackGrid(QAbstractScrollArea):
             self._differs = np.vstack((np.zeros((1, bits.shape[1]), np.bool_), bits[1:] != bits[:-1]))
         elif self.against == "first row":
             self._differs = bits != bits[:1]
+        elif self.against == "chosen row":
+            self._differs = bits != self.stack.bits[min(self._held, len(bits) - 1)]
+        elif self.against == "label":
+            expected = self._expected[self.order] if self._expected is not None else bits
+            self._differs = (bits != expected) & (expected < 2)
         else:
             self._differs = bits != (2 * bits.sum(axis=0) > len(bits)).astype(np.uint8)
         self._measure()
@@ -139,6 +164,7 @@ class StackGrid(QAbstractScrollArea):
         self._measure()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self.editor.hide()
         self.viewport().update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -245,7 +271,32 @@ class StackGrid(QAbstractScrollArea):
             self._current = n
             self.chosen.emit(int(self.order[n]), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.position().x() < LEFT + NAMES and self._row_at(event.position().y()) >= 0:
+            self.edit_label()
+
+    def edit_label(self) -> None:
+        """Type the current row's label where it stands."""
+        if self._current >= len(self.order):
+            return
+        y = HEAD + self._current * ROW - self.verticalScrollBar().value()
+        self.editor.setGeometry(LEFT - 4, y - 3, self.viewport().width() - 2 * LEFT, ROW + 6)
+        self.editor.setText(self.labels[int(self.order[self._current])])
+        self.editor.show()
+        self.editor.setFocus()
+        self.editor.selectAll()
+
+    def _edited(self) -> None:
+        if self.editor.isVisible():
+            self.editor.hide()
+            self.setFocus()
+            self.labelled.emit(int(self.order[self._current]), self.editor.text())
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.editor.isVisible():  # the label stays as it was
+            self.editor.hide()
+            self.setFocus()
+            return
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
         if not step or not len(self.order):
             super().keyPressEvent(event)

@@ -49,6 +49,7 @@ class StackLeaf(QWidget):
         self._presses: list[Caught] = []
         self._apart: list[Caught] = []
         self._work: Comparing | None = None
+        self._dismissed: frozenset[str] = frozenset()
         self.comparison: Comparison | None = None
         self.proof: Proof | None = None
         self.grid = StackGrid()
@@ -60,6 +61,7 @@ class StackLeaf(QWidget):
         self.find.clicked.connect(self.search)
         self.keep = link("keep as the gadget's sheet", "Keep what was found", self.keep_sheet)
         self.write = link("write it up …", "Write the gadget up to be published", self.ask_publish)
+        self.back = link("bring back", "Bring back the findings that were dismissed", self.bring_back)
         self.plan = link("plan the next shots", "Plan the presses that would settle the most", self.plan_shots)
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.words = QLabel()
@@ -80,6 +82,7 @@ class StackLeaf(QWidget):
         bar.setSpacing(16)
         bar.addWidget(self.find)
         bar.addWidget(self.words, 1)
+        bar.addWidget(self.back)
         bar.addWidget(self.plan)
         bar.addWidget(self.keep)
         layout = QVBoxLayout(self)
@@ -88,13 +91,14 @@ class StackLeaf(QWidget):
         layout.addLayout(row)
         layout.addWidget(self.grid, 1)
         layout.addLayout(bar)
-        self.against.activated.connect(lambda at: self.grid.hold_against(AGAINST[at]))
+        self.against.activated.connect(self._hold_against)
         self.sort.activated.connect(self._sort)
         self.show_as.activated.connect(self._show_as)
         self.grid.chosen.connect(self._choose)
         self.grid.copied.connect(self.copy_rows)
         self.grid.pasted.connect(self.paste_labels)
         self.grid.filled_down.connect(self.fill_down)
+        self.grid.labelled.connect(lambda row, text: document.label(self._presses[row].id, text))
         document.opened.connect(self.refresh)
         document.presses_changed.connect(self.refresh)
         document.press_changed.connect(self.refresh)
@@ -102,7 +106,7 @@ class StackLeaf(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Look at the gadget's presses anew; what was found about other rows or labels is forgotten."""
+        """Look at the gadget's presses anew; what was found about other rows or labels is looked for again."""
         if not self.isVisible() and self._presses:
             self._presses = []
             self._forget()
@@ -117,9 +121,12 @@ class StackLeaf(QWidget):
         self.sort.clear()
         self.sort.addItems([IN_ORDER, *stack.labels])
         self.sort.setCurrentText(chosen if chosen in stack.labels else IN_ORDER)
-        self.grid.show_stack(stack, short_names(stack), self._order(stack))
+        self.grid.show_stack(stack, short_names(stack), [press.label for press in rows], self._order(stack))
         if changed:
+            again = self.comparison is not None
             self._forget()
+            if again:
+                self.search()
         self._show_selection()
 
     def showEvent(self, event: object) -> None:
@@ -131,6 +138,7 @@ class StackLeaf(QWidget):
         self.stop()
         self.comparison = self.proof = None
         self.grid.show_findings(None)
+        self.grid.expect(None)
         self._tell()
 
     def _order(self, stack: Stack) -> np.ndarray:
@@ -143,10 +151,15 @@ class StackLeaf(QWidget):
         return np.array(sorted(range(stack.rows), key=ranks.__getitem__), np.intp)
 
     def _sort(self) -> None:
-        self.grid.show_stack(self.grid.stack, self.grid.names, self._order(self.grid.stack))
+        self.grid.sort(self._order(self.grid.stack))
 
     def _show_as(self, at: int) -> None:
         self.grid.show_as(SHOWN[at if at < len(SHOWN) else at - 2], at >= len(SHOWN))
+
+    def _hold_against(self, at: int) -> None:
+        if AGAINST[at] == "label" and self.proof is None:
+            self.said.emit("What is expected is known once fields and checks are found: press “Find out” first.")
+        self.grid.hold_against(AGAINST[at])
 
     def _choose(self, row: int, added: bool) -> None:
         press_id = self._presses[row].id
@@ -165,12 +178,22 @@ class StackLeaf(QWidget):
     def search(self) -> None:
         """Begin the search; what is found comes by itself."""
         self.stop()
-        self._work = Comparing(self.grid.stack)
+        self._work = Comparing(self.grid.stack, self._dismissed)
         self._work.found.connect(self._found)
         self._work.proved.connect(self._proved)
         self.words.setText("Looking for fields, checks and counters …")
         self.find.setEnabled(False)
         self._work.start()
+
+    def dismiss(self, finding: str) -> None:
+        """Leave a finding out, and look what follows without it."""
+        self._dismissed |= {finding}
+        self.search()
+
+    def bring_back(self) -> None:
+        """Believe again what was dismissed."""
+        self._dismissed = frozenset()
+        self.search()
 
     def stop(self) -> None:
         """Give a search up."""
@@ -186,12 +209,15 @@ class StackLeaf(QWidget):
 
     def _proved(self, proof: Proof) -> None:
         self.proof = proof
+        self.grid.expect(proof.expected)
         self._tell()
 
     def _tell(self) -> None:
         stack = self.grid.stack
         self.find.setEnabled(stack.rows >= FEWEST)
         self.keep.setVisible(self.comparison is not None)
+        self.back.setVisible(self.comparison is not None and bool(self._dismissed))
+        self.back.setText(f"bring {len(self._dismissed)} dismissed back")
         self.write.setVisible(self.comparison is not None)
         self.plan.setVisible(bool(self._wanted()))
         self.plan.setToolTip("\n".join(ask.why for ask in self._wanted()))

@@ -248,7 +248,10 @@ class TimingLeaf(QWidget):
         layout.setContentsMargins(18, 14, 14, 14)
         layout.setSpacing(8)
         for text, widget in (
-            ("LENGTHS · marks above, spaces below; the dashed lines are whole units, the bar what a clock may be off", self.lengths),
+            (
+                "LENGTHS · marks above, spaces below; dashed lines are whole units, the bar what a clock may be off",
+                self.lengths,
+            ),
             ("DRIFT · how late each edge is, along the frame", self.drift),
         ):
             heading = QLabel(text)

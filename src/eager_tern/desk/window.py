@@ -163,7 +163,7 @@ class Window(QMainWindow):
                 Item("undo", "&Undo", self.document.undo, keys.Undo),
                 Item("redo", "&Redo", self.document.redo, keys.Redo),
                 SEPARATOR,
-                Item("label", "&Label the press", self.log.view.edit_current, "F2"),
+                Item("label", "&Label the press", self.label_press, "F2"),
                 Item("copy", "&Copy bits", self.signal.copy_bits, keys.Copy),
                 Item("find", "&Find in the log", self.log.filter.setFocus, keys.Find),
             ],
@@ -215,6 +215,7 @@ class Window(QMainWindow):
         self.header.new_gadget_asked.connect(self.ask_gadget)
         self.header.rename_asked.connect(self.ask_rename)
         self.findings.go.connect(self.show_leaf)
+        self.findings.dismissed.connect(self.stack.dismiss)
         self.handset.export_asked.connect(self.ask_export)
         self.handset_panel.failed.connect(self.notice.say)
         self.live.changed.connect(self._show_listening)
@@ -260,6 +261,13 @@ class Window(QMainWindow):
 
     def show_leaf(self, name: str) -> None:
         self.tabs.setCurrentIndex(self.leaf_names.index(name))
+
+    def label_press(self) -> None:
+        """Type the label of the current press: in the stack if that is in sight, else in the log."""
+        if self.pages.currentWidget() is self.stack:
+            self.stack.grid.edit_label()
+        else:
+            self.log.view.edit_current()
 
     def _describe_with(self, unit_us: float) -> None:
         """Begin a sheet with a unit set by hand."""
