@@ -59,7 +59,8 @@ def comparison_document(found: Comparison, proof: Proof | None = None) -> dict[s
     }
     document["next_shots"] = [{"labels": ask.labels, "why": ask.why} for ask in next_shots(found)]
     if proof is not None:
-        document["proof"] = {"made": int(proof.made.sum()), "predicted": int(proof.predicted.sum())}
+        counts = {"labelled": proof.labelled, "made": proof.made, "predicted": proof.predicted}
+        document["proof"] = {name: int(rows.sum()) for name, rows in counts.items()}
     return document
 
 
@@ -152,8 +153,7 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
     for ask in next_shots(found):
         lines.append(f"next: {', '.join(f'{n} = {_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
     if proof is not None:
-        told = f"{int(proof.made.sum())} of {stack.rows} presses made bit for bit from their labels"
-        lines.append(f"{told}; {int(proof.predicted.sum())} predicted by a search that had not seen them")
+        lines.append(f"{proof.words}, that is by a search that was not shown them")
     return lines
 
 

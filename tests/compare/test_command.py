@@ -81,7 +81,7 @@ def test_words_for_a_person_and_inputs_that_cannot_be_used(cabinet: tuple[Gadget
     assert "05.txt" in err
     assert "06.txt: holds no frame" in err
     assert "temperature: bits" in out
-    assert "predicted by a search" in out
+    assert "predicted unseen" in out
 
 
 def test_a_gadget_is_written_up(cabinet: tuple[Gadget, Path]) -> None:
@@ -90,7 +90,7 @@ def test_a_gadget_is_written_up(cabinet: tuple[Gadget, Path]) -> None:
     assert run("compare", *files, "--write-up", folder / "page.html")[0] == 0
     page = (folder / "page.html").read_text("utf-8")
     assert page.count("<svg") == 2
-    for words in ("Frame layout", "temperature", "predicted by a search", "[[frames]]"):
+    for words in ("Frame layout", "temperature", "predicted unseen", "[[frames]]"):
         assert words in page
     assert run("compare", *files, "--write-up", folder / "page.md")[0] == 0
     assert "![One frame" in (folder / "page.md").read_text("utf-8")

@@ -8,11 +8,15 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.keys import table_of_keys
+from eager_tern.casebook.stacks import stack_of
 from eager_tern.casebook.store import Casebook
+from eager_tern.compare.comparison import compare
+from eager_tern.compare.proof import prove
 from eager_tern.demo.gadgets import GADGETS, NEST_LAMP, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.demo.place import demo_casebook_path
-from eager_tern.demo.playing import list_sources
+from eager_tern.demo.planned import SHUTTERS, TIDE_GAUGE, PlannedGadget
+from eager_tern.demo.playing import SIMULATED_GADGETS, list_sources
 from eager_tern.errors import InputError
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
@@ -53,7 +57,7 @@ def test_the_demo_casebook_is_made_once(own_home: Path) -> None:
     assert path.stat().st_mtime_ns == made
     assert not path.with_name(path.name + ".partial").exists()
     casebook = Casebook.open(path)
-    assert [gadget.name for gadget in casebook.gadgets()] == [*(gadget.name for gadget in GADGETS), "Climate cabinet"]
+    assert [gadget.name for gadget in casebook.gadgets()] == [gadget.name for gadget in SIMULATED_GADGETS]
     for known, kept in zip(GADGETS, casebook.gadgets(), strict=False):
         keys = table_of_keys(casebook.presses(kept.id), casebook.key_places(kept.id))
         assert {key.name for key in keys} == {key.name for key in known.keys}
@@ -76,3 +80,22 @@ def test_a_place_that_cannot_be_written_is_said(own_home: Path, monkeypatch: pyt
 def test_sources_have_names_of_their_own() -> None:
     ids = [source.id for source in list_sources()]
     assert len(set(ids)) == len(ids) >= 3
+
+
+@pytest.mark.parametrize("gadget", [SHUTTERS, TIDE_GAUGE], ids=lambda gadget: gadget.name)
+def test_what_a_planned_gadget_sends_is_found_out(own_home: Path, gadget: PlannedGadget) -> None:
+    casebook = Casebook.open(demo_casebook_path())
+    kept = next(each for each in casebook.gadgets() if each.name == gadget.name)
+    presses = casebook.presses(kept.id)
+    assert len(presses) == gadget.taken
+    stack, rows, apart = stack_of(presses)
+    assert (len(rows), apart) == (gadget.taken, [])
+    found = compare(stack)
+    assert found.unexplained == ()
+    assert {field.name for field in found.fields} == {name for name, _ in gadget.presses[0].labels}
+    assert {check.kind for check in found.checks} == {check.kind for check in gadget.sheet.checks}
+    proof = prove(found)
+    assert proof.predicted.sum() == proof.labelled.sum() == len([p for p in gadget.presses[: gadget.taken] if p.labels])
+    shots = casebook.shots(kept.id)
+    assert [shot.labels for shot in shots] == [press.labels for press in gadget.presses if press.labels]
+    casebook.close()

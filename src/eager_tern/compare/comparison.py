@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Set
+from collections.abc import Sequence, Set
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -85,7 +85,7 @@ def compare(stack: Stack) -> Comparison:
     counters = find_counters(stack, free)
     for counter in counters:
         free[list(counter.positions)] = False
-    parities = find_parities(stack, free)
+    parities = [found for found in find_parities(stack, free) if not _follows(found, checks)]
     checks += parities
     _take(free, parities)
     apart = np.zeros(stack.columns, np.bool_)
@@ -99,6 +99,16 @@ def compare(stack: Stack) -> Comparison:
         free[list(each.positions)] = False
     counters += ids
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
+
+
+def _follows(parity: Found, checks: Sequence[Found]) -> bool:
+    """Whether a parity is only what a known check says: it goes over the check's bits, and the check over its own."""
+    covered, at = _covered(parity), parity.positions[0]
+    return any(at in _covered(check) and covered & set(check.positions) for check in checks)
+
+
+def _covered(check: Found) -> set[int]:
+    return {column for first, last in check.covers for column in range(first, last + 1)}
 
 
 def _take(free: NDArray[np.bool_], checks: list[Found]) -> None:

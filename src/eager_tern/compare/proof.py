@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Set
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.comparison import Comparison, compare, without
-from eager_tern.compare.stack import BitRows, Label, Stack
-from eager_tern.compare.writing import field_names, sheet_of
+from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
+from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.loading import parse_sheet
@@ -18,18 +19,27 @@ from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.schema import Sheet
 
 FOLDS = 5
+EXACT = 1e-6  # a label this near to what the bits say was not rounded
 
 
 @dataclass(frozen=True)
 class Proof:
-    """``made`` are the rows that the comparison's sheet reproduces from their labels. ``predicted`` are those that a
-    sheet found without them does: the figure that counts. ``expected`` are the bits made, where the sheet makes any;
-    ``counted`` tells which columns are held against them: counters go on by themselves."""
+    """``labelled`` are the rows whose labels say all that a frame needs. ``made`` are those of them that the
+    comparison's sheet reproduces. ``predicted`` are those that a sheet found without them does: the figure that counts.
+    ``expected`` are the bits made, 2 where the sheet makes none.
+    """
 
+    labelled: NDArray[np.bool_]
     made: NDArray[np.bool_]
     predicted: NDArray[np.bool_]
     expected: BitRows
-    counted: NDArray[np.bool_]
+
+    @property
+    def words(self) -> str:
+        """The figures in a sentence."""
+        whole = self.labelled.all()
+        told = f"{int(self.made.sum())} of {int(self.labelled.sum())}{'' if whole else ' labelled'} presses made from "
+        return f"{told}their labels, {int(self.predicted.sum())} predicted unseen"
 
 
 def prove(comparison: Comparison, folds: int = FOLDS, dismissed: Set[str] = frozenset()) -> Proof:
@@ -39,52 +49,69 @@ def prove(comparison: Comparison, folds: int = FOLDS, dismissed: Set[str] = froz
     """
     stack = comparison.stack
     expected = expected_bits(comparison, stack)
-    counted = _counted(comparison)
-    made = _same(expected, stack.bits, counted)
+    labelled = np.asarray((expected < 2).all(axis=1))
     predicted = np.zeros(stack.rows, np.bool_)
-    for fold in range(min(folds, stack.rows)):
-        out = np.arange(fold, stack.rows, folds)
+    asked = np.flatnonzero(labelled)
+    for fold in range(min(folds, asked.size)):
+        out = asked[fold::folds]
         left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), dismissed)
+        left = _with_counters(left, comparison)
         bits = expected_bits(left, stack.of_rows(out))
-        predicted[out] = _same(bits, stack.bits[out], counted & _counted(left))
-    return Proof(made, predicted, expected, counted)
+        predicted[out] = (bits == stack.bits[out]).all(axis=1)
+    made = np.asarray((expected == stack.bits).all(axis=1))
+    return Proof(labelled, made, predicted, expected)
+
+
+def _with_counters(found: Comparison, whole: Comparison) -> Comparison:
+    """What was found in some of the rows, with the counters of all: they show only where no row is missing."""
+    claimed = {column for field in found.fields for column in field.positions}
+    claimed |= {column for check in found.checks for column in check.positions}
+    return replace(found, counters=tuple(c for c in whole.counters if not claimed & set(c.positions)))
 
 
 def expected_bits(comparison: Comparison, stack: Stack) -> BitRows:
-    """The bits that a comparison's sheet makes from the labels of a stack's rows; all 2 where it can make none."""
+    """The bits that a comparison's sheet makes from the labels of a stack's rows; all 2 where it can make none.
+
+    Counters, toggles and ids, which no label says, are as in the row. Where labels were rounded, what the row's bits
+    say is taken for the label if it rounds to that.
+    """
     sheet = parse_sheet(sheet_of(comparison), "comparison")
     names = field_names(comparison)
+    given = {name: raw_numbers(stack.bits, positions) for name, positions in by_itself(comparison).items()}
+    exact = {field.name: _unrounded(field, comparison.stack, stack) for field in comparison.fields}
     rows = []
     for row in range(stack.rows):
-        labels = {names[name]: stack.labels[name][row] for name in names}
-        made = made_bits(sheet, labels)
+        labels = {names[name]: values[row] for name, values in exact.items()}
+        made = made_bits(sheet, labels, {name: int(raw[row]) for name, raw in given.items()})
         rows.append(np.full(stack.columns, 2, np.uint8) if made is None else made)
     return np.array(rows, dtype=np.uint8).reshape(stack.rows, stack.columns)
 
 
-def made_bits(sheet: Sheet, labels: Mapping[str, Label]) -> Bits | None:
-    """A frame from labels; None where one of them is unknown or beyond what the sheet can say."""
+def _unrounded(field: Field, found_in: Stack, stack: Stack) -> list[Label]:
+    """A field's labels in a stack, those that round what the bits say replaced by that."""
+    labels = list(stack.labels[field.name])
+    known = numbers(found_in.labels[field.name])
+    if isinstance(field.map, Table) or known is None:
+        return labels
+    said = np.array(field.says(found_in.bits), np.float64)
+    rest = np.abs(said - known)[field.looked_at][field.holds]
+    if not rest.size or rest.max() < EXACT:
+        return labels
+    half = float(np.diff(np.unique(known[~np.isnan(known)])).min()) / 2 + EXACT
+    here = field.says(stack.bits)
+    return [
+        bits if isinstance(label, float) and isinstance(bits, float) and abs(bits - label) <= half else label
+        for label, bits in zip(labels, here, strict=True)
+    ]
+
+
+def made_bits(sheet: Sheet, labels: Mapping[str, Label], given: Mapping[str, int] | None = None) -> Bits | None:
+    """A frame from labels, and numbers that are ``given``; None where a label is unknown or beyond the sheet."""
     known = {field.name: field for field in sheet.fields}
     needed = [name for name, value in labels.items() if value is None and known[name].means_something(dict(labels))]
     if needed:
         return None
     try:
-        return make_bits(sheet, {name: value for name, value in labels.items() if value is not None})
+        return make_bits(sheet, {**(given or {}), **{n: value for n, value in labels.items() if value is not None}})
     except InputError:
         return None
-
-
-def _counted(comparison: Comparison) -> NDArray[np.bool_]:
-    """All columns but counters and what is computed over them."""
-    free = np.ones(comparison.stack.columns, np.bool_)
-    for counter in comparison.counters:
-        free[list(counter.positions)] = False
-    for found in comparison.checks:
-        if any(not free[first : last + 1].all() for first, last in found.covers):
-            free[list(found.positions)] = False
-    return free
-
-
-def _same(expected: BitRows, bits: BitRows, counted: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    same: NDArray[np.bool_] = (expected[:, counted] == bits[:, counted]).all(axis=1)
-    return same

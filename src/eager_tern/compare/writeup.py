@@ -87,8 +87,7 @@ def write_up(
     examples = [(*(_word(stack.labels[n][row]) for n in names), _hex(stack.bits[row])) for row in chosen]
     blocks += [Heading("Examples"), Rows((*names, "bits, first sent highest"), tuple(examples))]
     if proof is not None:
-        said = f"{int(proof.made.sum())} of {stack.rows} presses are made bit for bit from their labels; "
-        said += f"{int(proof.predicted.sum())} were predicted by a search that had not seen them."
+        said = f"{proof.words}, that is by a search that was not shown them."
         blocks += [Heading("Proof"), Text(said)]
     return [*blocks, Heading("Protocol sheet"), Text(sheet_text, code=True)]
 

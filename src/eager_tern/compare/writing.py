@@ -45,10 +45,11 @@ def sheet_of(comparison: Comparison, line: str = "") -> str:
     parts = [head.rstrip("\n") + "\n" + blank + table + rest.rstrip("\n") + "\n"]
     names = field_names(comparison)
     parts += [_field(field, names, stack) for field in comparison.fields]
-    for number, counter in enumerate(comparison.counters, 1):
-        if counter.kind != "id":
-            name = _free_name(counter.kind, number, set(names.values()))
-            parts.append(_table("fields", name=name, bits=_text(counter.positions), role=counter.kind, default=0))
+    for (name, positions), counter in zip(by_itself(comparison).items(), comparison.counters, strict=True):
+        keys: dict[str, object] = {"name": name, "bits": _text(positions)}
+        usual = Counter(raw_numbers(stack.bits, positions).tolist()).most_common(1)[0][0]
+        more = {"default": usual} if counter.kind == "id" else {"role": counter.kind, "default": 0}
+        parts.append(_table("fields", **keys, **more))
     header = _header(stack)
     if header is not None:
         parts.append(header)
@@ -68,6 +69,15 @@ def field_names(comparison: Comparison) -> dict[str, str]:
         name = name if name[:1].isalpha() else f"label_{name}".rstrip("_")
         names[field.name] = _free_name(name, 1, set(names.values()))
     return names
+
+
+def by_itself(comparison: Comparison) -> dict[str, tuple[int, ...]]:
+    """The name in a sheet of each counter, toggle and id, which no label says, and where it stands."""
+    taken = set(field_names(comparison).values())
+    found: dict[str, tuple[int, ...]] = {}
+    for number, counter in enumerate(comparison.counters, 1):
+        found[_free_name(counter.kind, number, taken | set(found))] = counter.positions
+    return found
 
 
 def _free_name(name: str, number: int, taken: set[str]) -> str:

@@ -82,7 +82,3 @@ NEST_LAMP = DemoGadget(
 )
 
 GADGETS = (PROJECTOR, AUDIO_GUIDE, NEST_LAMP)
-
-
-def gadget_named(name: str) -> DemoGadget | None:
-    return next((gadget for gadget in GADGETS if gadget.name == name), None)

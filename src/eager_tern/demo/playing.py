@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from itertools import cycle
 from threading import Event, Thread
 
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
-from eager_tern.demo.handset import Handset
+from eager_tern.demo.handset import turns
+from eager_tern.demo.planned import PLANNED, PlannedGadget
 from eager_tern.devices.live import LiveDevice, live_devices, open_live
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
@@ -17,6 +17,8 @@ from eager_tern.errors import InputError
 
 SIMULATED = "simulated:"
 TAP_S, REST_S = 0.12, 0.5
+SimulatedGadget = DemoGadget | PlannedGadget
+SIMULATED_GADGETS: tuple[SimulatedGadget, ...] = (*GADGETS, *PLANNED)
 
 
 @dataclass(frozen=True)
@@ -30,17 +32,17 @@ class Source:
 def list_sources() -> list[Source]:
     """Everything that can be listened to now."""
     real = [Source(port.device, port.description) for port in live_devices()]
-    made_up = [Source(simulated_id(gadget), f"{gadget.name}, a simulated handset") for gadget in GADGETS]
+    made_up = [Source(simulated_id(gadget), f"{gadget.name}, simulated") for gadget in SIMULATED_GADGETS]
     return real + made_up
 
 
-def simulated_id(gadget: DemoGadget) -> str:
+def simulated_id(gadget: SimulatedGadget) -> str:
     return SIMULATED + gadget.name.lower().replace(" ", "-")
 
 
 @contextmanager
 def open_source(source_id: str) -> Iterator[LiveDevice]:
-    """A recorder listening to a source. A simulated handset plays its keys in turn meanwhile. Raises InputError."""
+    """A recorder listening to a source. A simulated gadget plays its keys or its plan meanwhile. Raises InputError."""
     if not source_id.startswith(SIMULATED):
         device = open_live(source_id)
         try:
@@ -48,9 +50,9 @@ def open_source(source_id: str) -> Iterator[LiveDevice]:
         finally:
             device.close()
         return
-    gadget = next((g for g in GADGETS if simulated_id(g) == source_id), None)
+    gadget = next((g for g in SIMULATED_GADGETS if simulated_id(g) == source_id), None)
     if gadget is None:
-        known = ", ".join(simulated_id(g) for g in GADGETS)
+        known = ", ".join(simulated_id(g) for g in SIMULATED_GADGETS)
         raise InputError(source_id, f"there is no such simulated source; there are {known}")
     stand_in = StandInProcess.start()
     done = Event()
@@ -66,10 +68,8 @@ def open_source(source_id: str) -> Iterator[LiveDevice]:
         stand_in.stop()
 
 
-def _play(gadget: DemoGadget, stand_in: StandInProcess, done: Event) -> None:
-    handset = Handset(gadget)
-    for key in cycle(gadget.keys):
-        first, held, count = handset.press(key)
+def _play(gadget: SimulatedGadget, stand_in: StandInProcess, done: Event) -> None:
+    for first, held, count in turns(gadget):
         stand_in.down(first.tolist(), held.tolist(), count)
         if done.wait(TAP_S):
             return

@@ -9,18 +9,17 @@ import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
-from eager_tern.demo.cabinet import ABOUT as CABINET_ABOUT
-from eager_tern.demo.cabinet import MISTAKEN, TAKEN, cabinet_plan, cabinet_sheet, sent_for
-from eager_tern.demo.cabinet import NAME as CABINET
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
+from eager_tern.demo.planned import PLANNED, PlannedGadget
 from eager_tern.devices.simulated.recorder import Impairment, impair
 from eager_tern.intake.live import Listening
 from eager_tern.protocol.loading import library
 from eager_tern.signal.values import Floats
 
 EVENING = 1_792_957_200.0  # 25 October 2026, 19:40 UTC
-BETWEEN_PRESSES_US = 2_400_000.0
+BETWEEN_PRESSES_S = 2.4
+A_MINUTE = 60.0
 
 
 def make_demo_casebook(path: Path) -> None:
@@ -29,7 +28,8 @@ def make_demo_casebook(path: Path) -> None:
     try:
         for number, gadget in enumerate(GADGETS):
             _gadget(casebook, gadget, EVENING + 600.0 * number, np.random.default_rng(number))
-        _cabinet(casebook, EVENING + 600.0 * len(GADGETS), np.random.default_rng(len(GADGETS)))
+        for number, planned in enumerate(PLANNED, len(GADGETS)):
+            _planned(casebook, planned, EVENING + 600.0 * number, np.random.default_rng(number))
     finally:
         casebook.close()
 
@@ -49,7 +49,7 @@ def _gadget(casebook: Casebook, gadget: DemoGadget, started_at: float, rng: np.r
             for press_id in heard.press_ids:
                 casebook.set_label(press_id, name)
             if number % 3 == 2:
-                lamp = np.array([rng.uniform(60, 300), -BETWEEN_PRESSES_US / 4])
+                lamp = np.array([rng.uniform(60, 300), -1e6 * BETWEEN_PRESSES_S / 4])
                 listening.hear(np.rint(lamp))
         if gadget.caught:  # the same key once more, not yet labelled
             first, _, count = handset.press(gadget.key(gadget.caught[0]))
@@ -57,23 +57,27 @@ def _gadget(casebook: Casebook, gadget: DemoGadget, started_at: float, rng: np.r
         listening.finish()
 
 
-def _seen(sent: Floats, rng: np.random.Generator) -> Floats:
+def _seen(sent: Floats, rng: np.random.Generator, between_s: float = BETWEEN_PRESSES_S) -> Floats:
     seen = impair(sent, Impairment(), rng)
-    seen[-1] -= np.rint(rng.uniform(0.7, 1.6) * BETWEEN_PRESSES_US)
+    early, late = (0.7, 1.6) if between_s < A_MINUTE else (0.999, 1.001)  # people press when they like
+    seen[-1] -= np.rint(rng.uniform(early, late) * 1e6 * between_s)
     return seen
 
 
-def _cabinet(casebook: Casebook, started_at: float, rng: np.random.Generator) -> None:
-    """The climate cabinet, of whose shot list most is taken; one press bears a label that is not what was sent."""
-    sheet, shots = cabinet_sheet(), list(cabinet_plan())
+def _planned(casebook: Casebook, gadget: PlannedGadget, started_at: float, rng: np.random.Generator) -> None:
+    """A gadget with a shot list of which most is taken."""
+    shots = list(gadget.shots)
+    taken = 0
     with casebook.changing():
-        gadget_id = casebook.add_gadget(CABINET, CABINET_ABOUT)
+        gadget_id = casebook.add_gadget(gadget.name, gadget.about)
         listening = Listening(casebook, gadget_id, "simulated recorder", "recorder", library(), started_at)
-        for number, shot in enumerate(shots[:TAKEN]):
-            sent = shots[number - 1] if number == MISTAKEN else shot
-            heard = listening.hear(_seen(sent_for(sent, sheet), rng))
-            for press_id in heard.press_ids:
-                casebook.set_label(press_id, shot.text)
-                shots[number] = replace(shot, press_id=press_id)
+        for number, press in enumerate(gadget.presses[: gadget.taken]):
+            sent = gadget.presses[number - 1] if number == gadget.mistaken else press
+            heard = listening.hear(_seen(np.concatenate(gadget.sent(sent.values)), rng, gadget.between_s))
+            if press.labels:
+                for press_id in heard.press_ids:
+                    casebook.set_label(press_id, shots[taken].text)
+                    shots[taken] = replace(shots[taken], press_id=press_id)
+                taken += 1
         listening.finish()
         casebook.put_shots(gadget_id, tuple(shots))

@@ -1,14 +1,22 @@
-"""The simulated handset: keys to click and hold, for whoever has no hardware at hand."""
+"""The simulated gadget: keys to click and hold, or a shot list to play, for whoever has no hardware at hand."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from eager_tern.demo.gadgets import DemoGadget
-from eager_tern.demo.handset import Handset
+from eager_tern.casebook.shots import next_shot
+from eager_tern.demo.gadgets import DemoKey
+from eager_tern.demo.handset import Handset, planned_turn
+from eager_tern.demo.planned import PlannedGadget
+from eager_tern.demo.playing import SimulatedGadget
+from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
+from eager_tern.signal.values import Floats
+
+TAP_MS, BETWEEN_MS = 120, 900
+NEXT, ALL = "Send the next shot", "Send all that are left"
 
 
 class SimulatedHandset(QWidget):
@@ -16,12 +24,17 @@ class SimulatedHandset(QWidget):
 
     failed = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, plan: ShotPlan) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._plan = plan
         self._stand_in: StandInProcess | None = None
         self._handset: Handset | None = None
+        self._planned: PlannedGadget | None = None
+        self._all = QTimer(self)
+        self._all.setInterval(BETWEEN_MS)
+        self._all.timeout.connect(self.send_shot)
         self.buttons: dict[str, QPushButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
@@ -34,45 +47,84 @@ class SimulatedHandset(QWidget):
         layout.addLayout(self._grid)
         self.hide()
 
-    def start(self, gadget: DemoGadget) -> str:
+    def start(self, gadget: SimulatedGadget) -> str:
         """Start the stand-in and show the gadget's keys. Gives its serial port; raises InputError."""
         self._stand_in = StandInProcess.start()
-        self._handset = Handset(gadget)
-        self._heading.setText("SIMULATED HANDSET · click or hold a key")
-        for key in gadget.keys:
-            button = QPushButton(key.name)
-            button.setAccessibleName(f"Press {key.name} on the simulated handset")
-            button.setStyleSheet("padding: 4px 1px; font-size: 11px")
-            button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.pressed.connect(lambda key=key: self._down(key))
-            button.released.connect(self._up)
-            self._grid.addWidget(button, key.row, key.col)
-            self.buttons[key.name] = button
-        for column in range(3):
-            self._grid.setColumnStretch(column, 1)
+        if isinstance(gadget, PlannedGadget):
+            self._heading.setText("SIMULATED · sends what the shot list asks for")
+            self._planned = gadget
+            self._button(NEXT, 0, 0).clicked.connect(self.send_shot)
+            self._button(ALL, 0, 1).clicked.connect(self.send_all)
+        else:
+            self._handset = Handset(gadget)
+            self._heading.setText("SIMULATED HANDSET · click or hold a key")
+            for key in gadget.keys:
+                button = self._button(key.name, key.row, key.col)
+                button.pressed.connect(lambda key=key: self._down(key))
+                button.released.connect(self._up)
         self.show()
         return self._stand_in.device
+
+    def _button(self, name: str, row: int, column: int) -> QPushButton:
+        button = QPushButton(name)
+        button.setAccessibleName(name if self._handset is None else f"Press {name} on the simulated handset")
+        button.setStyleSheet("padding: 4px 1px; font-size: 11px")
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._grid.addWidget(button, row, column)
+        self._grid.setColumnStretch(column, 1)
+        self.buttons[name] = button
+        return button
 
     def stop(self) -> None:
         """Put it away."""
         self.hide()
+        self._all.stop()
+        for column in range(self._grid.columnCount()):
+            self._grid.setColumnStretch(column, 0)
         for button in self.buttons.values():
             self._grid.removeWidget(button)
             button.deleteLater()
         self.buttons.clear()
         if self._stand_in is not None:
             self._stand_in.stop()
-        self._stand_in = self._handset = None
+        self._stand_in = self._handset = self._planned = None
 
-    def _down(self, key: object) -> None:
-        if self._stand_in is None or self._handset is None:
+    def send_shot(self) -> None:
+        """Send what the next shot asks for, if there is one and the gadget has such a thing."""
+        shots = self._plan.shots()
+        at = next_shot(shots)
+        if at is None or self._planned is None:
+            self._all.stop()
+            self.failed.emit("Every shot of the list is taken; plan more on the Shots leaf.")
             return
-        first, held, count = self._handset.press(key)
         try:
-            self._stand_in.down(first.tolist(), held.tolist(), count)
+            turn = planned_turn(self._planned.sent_for(shots[at]))
         except InputError as error:
-            self.failed.emit(str(error))
+            self._all.stop()
+            self.failed.emit(f"The simulated gadget cannot send “{shots[at].spoken}”: {error}")
+            return
+        self._send(*turn)
+        QTimer.singleShot(TAP_MS, self._up)
+
+    def send_all(self) -> None:
+        """Send one shot after the other; a second click stops."""
+        if self._all.isActive():
+            self._all.stop()
+        else:
+            self._all.start()
+            self.send_shot()
+
+    def _down(self, key: DemoKey) -> None:
+        if self._handset is not None:
+            self._send(*self._handset.press(key))
+
+    def _send(self, first: Floats, held: Floats, count: int) -> None:
+        if self._stand_in is not None:
+            try:
+                self._stand_in.down(first.tolist(), held.tolist(), count)
+            except InputError as error:
+                self.failed.emit(str(error))
 
     def _up(self) -> None:
         if self._stand_in is not None:

@@ -233,8 +233,7 @@ class StackLeaf(QWidget):
         else:
             text = f"explained {self.comparison.explained} of {len(stack.varying)} changing bits"
             if self.proof is not None:
-                text += f" · {int(self.proof.made.sum())} of {stack.rows} presses made from their labels, "
-                text += f"{int(self.proof.predicted.sum())} predicted unseen"
+                text += f" · {self.proof.words}"
             self.words.setText(text)
         if self.isVisible():
             cards: list[Card] | None = None

@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.header = Header(self.document, self.shot_plan)
         self.notice = Notice()
         self.log = Log(self.document)
-        self.handset_panel = SimulatedHandset()
+        self.handset_panel = SimulatedHandset(self.shot_plan)
         self.live = Live(self.document, self.handset_panel)
         self.source_panel = SourcePanel(self.live)
         self.signal = SignalLeaf(self.document)
