@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
+from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.findings import CardView
@@ -227,3 +228,58 @@ def test_rows_are_held_against_a_row_of_ones_choice(cabinet: Window, qtbot: QtBo
         qtbot.keyClick(leaf.against, Qt.Key.Key_Down)
     bits = grid.stack.bits
     assert np.array_equal(grid._differs, bits != bits[5])
+
+
+def test_a_sensor_is_drawn_over_time(window: Window, qtbot: QtBot) -> None:
+    leaf, document = window.stack, window.document
+    assert document.casebook is not None
+    gauge = next(g for g in document.casebook.gadgets() if g.name == "Tide gauge")
+    document.choose_gadget(gauge.id)
+    window.show_leaf("Stack")
+    leaf.show_as.setFocus()
+    while leaf.show_as.currentText() != "over time":
+        qtbot.keyClick(leaf.show_as, Qt.Key.Key_Down)
+    view = leaf.over_time
+    assert view.isVisible()
+    assert not leaf.grid.isVisible()
+    assert view.bits.text().startswith("19-2")  # found by its curve, nothing having been searched
+    assert len(view.plot.listDataItems()) == 2
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
+    view.label.setFocus()
+    qtbot.keyClick(view.label, Qt.Key.Key_Down)
+    assert (view.label.currentText(), view.bits.text()) == ("water", "33-39")
+    dots, line = view.plot.listDataItems()
+    assert line.getData()[1].size == 66
+    typed = dict(zip(dots.getData()[0], dots.getData()[1], strict=True))
+    drawn = dict(zip(line.getData()[0], line.getData()[1], strict=True))
+    assert all(drawn[at] == pytest.approx(value, abs=0.06) for at, value in typed.items())
+    view.bits.setText("3-200")
+    view.draw()
+    assert "56 bits" in view.told.text()
+    view.bits.setText("three")
+    view.draw()
+    assert "no bit position" in view.told.text()
+    qtbot.keyClick(leaf.show_as, Qt.Key.Key_Up)
+    assert leaf.grid.isVisible()
+
+
+def test_the_simulated_gadget_sends_what_the_shot_list_asks_for(window: Window, qtbot: QtBot) -> None:
+    document = window.document
+    assert document.casebook is not None
+    shutters = next(g for g in document.casebook.gadgets() if g.name == "Window shutters")
+    document.choose_gadget(shutters.id)
+    assert window.header.choice is not None
+    assert window.header.choice.name == "Simulated: Window shutters"
+    asked = next(shot for shot in window.shot_plan.shots() if shot.open)
+    before = len(document.shown_presses())
+    window.toggle_listening()
+    qtbot.mouseClick(window.handset_panel.buttons["Send the next shot"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(document.shown_presses()) == before + 1, timeout=15_000)
+    assert document.shown_presses()[-1].label == asked.text
+    window.shot_plan.put((*window.shot_plan.shots(), Shot((("shutter", "south"),))))
+    qtbot.mouseClick(window.handset_panel.buttons["Send all that are left"], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "south" in window.notice.text, timeout=30_000)
+    assert len(document.shown_presses()) == 18
+    assert all(not shot.open for shot in window.shot_plan.shots()[:-1])
+    window.toggle_listening()

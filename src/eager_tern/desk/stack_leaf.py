@@ -24,6 +24,7 @@ from eager_tern.desk.comparing import Comparing
 from eager_tern.desk.comparison_cards import cards_for_comparison
 from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
+from eager_tern.desk.over_time import OverTime
 from eager_tern.desk.stack_grid import AGAINST, SHOWN, StackGrid
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
@@ -32,6 +33,7 @@ from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.loading import parse_sheet
 
 IN_ORDER = "shooting order"
+OVER_TIME = "over time"
 LINE_FRAMES = 8  # from which the line is described
 FEWEST = 4
 
@@ -55,7 +57,9 @@ class StackLeaf(QWidget):
         self.grid = StackGrid()
         self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
         self.sort = _choice("Sorted by", [IN_ORDER])
-        self.show_as = _choice("Shown as", [*SHOWN, "hex, turned", "decimal, turned"])
+        self.show_as = _choice("Shown as", [*SHOWN, "hex, turned", "decimal, turned", OVER_TIME])
+        self.over_time = OverTime()
+        self.over_time.hide()
         self.find = QPushButton("Find out")
         self.find.setToolTip("Look for fields, checks and counters, and prove what is found")
         self.find.clicked.connect(self.search)
@@ -90,6 +94,7 @@ class StackLeaf(QWidget):
         layout.setSpacing(6)
         layout.addLayout(row)
         layout.addWidget(self.grid, 1)
+        layout.addWidget(self.over_time, 1)
         layout.addLayout(bar)
         self.against.activated.connect(self._hold_against)
         self.sort.activated.connect(self._sort)
@@ -127,6 +132,8 @@ class StackLeaf(QWidget):
             self._forget()
             if again:
                 self.search()
+        if self.over_time.isVisible():
+            self._draw_over_time()
         self._show_selection()
 
     def showEvent(self, event: object) -> None:
@@ -154,7 +161,19 @@ class StackLeaf(QWidget):
         self.grid.sort(self._order(self.grid.stack))
 
     def _show_as(self, at: int) -> None:
+        over_time = self.show_as.itemText(at) == OVER_TIME
+        self.grid.setVisible(not over_time)
+        self.over_time.setVisible(over_time)
+        for box in (self.against, self.sort):
+            box.setEnabled(not over_time)
+        if over_time:
+            self._draw_over_time()
+            return
         self.grid.show_as(SHOWN[at if at < len(SHOWN) else at - 2], at >= len(SHOWN))
+
+    def _draw_over_time(self) -> None:
+        times = np.array([press.caught_at for press in self._presses])
+        self.over_time.show_stack(self.grid.stack, times, self.comparison)
 
     def _hold_against(self, at: int) -> None:
         if AGAINST[at] == "label" and self.proof is None:
@@ -205,6 +224,8 @@ class StackLeaf(QWidget):
     def _found(self, found: Comparison) -> None:
         self.comparison = found
         self.grid.show_findings(found)
+        if self.over_time.isVisible():
+            self._draw_over_time()
         self._tell()
 
     def _proved(self, proof: Proof) -> None:

@@ -91,6 +91,9 @@ class StandIn:
             self.frame(first)
         while still_down():  # type: ignore[operator]
             self.frame(held)
+        if self._told_us < SILENCE_US:  # frames that follow each other sooner end with a silence too
+            self._wait_us(SILENCE_US - self._told_us)
+            self._tell_silence()
         self._frames += 1
         if self._frames % STRAY_EVERY == 0:
             self._wait_us(60_000)
