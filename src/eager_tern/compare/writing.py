@@ -109,6 +109,7 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
             keys["scale"] = field.map.scale
         if field.map.offset != 0:
             keys["offset"] = field.map.offset
+        keys["base"] = 10
     when = {names[name]: list(values) for name, values in field.when.items() if name in names}
     if when:
         keys["when"] = when

@@ -118,7 +118,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
             aside=_certainty(frame),
         )
     sheet = best.sheet
-    widths = {field.name: field.bits.width for field in sheet.fields} if sheet is not None else {}
+    widths = {field.name: field.shown_width for field in sheet.fields} if sheet is not None else {}
     shown = [f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items()]
     held = [check for check in best.checks if check.ok]
     failed = [check for check in best.checks if not check.ok]

@@ -21,6 +21,7 @@ class Settings(BaseModel):
     geometry: str = ""  # Qt's own form, in hex
     splitter: str = ""
     source: str = ""
+    toured: bool = False
 
     def remember(self, path: Path) -> None:
         """Put a casebook first among the recent ones."""

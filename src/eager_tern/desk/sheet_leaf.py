@@ -150,14 +150,15 @@ class SheetLeaf(QWidget):
             first, last = press.reading.frames[0]
             pulses = self._document.frame_pulses(press)
             best = read_alone(pulses, first, last, (self.sheet,)).best if self.sheet is not None else None
-            name = press.label or "this frame"
+            called = press.label or "this frame"
             if best is None or best.sheet != self.sheet:
-                lines.append(f"{name}: does not fit")
+                lines.append(f"{called}: does not fit")
                 continue
-            fields = "  ".join(f"{field} {in_words(value)}" for field, value in best.fields.items())
+            widths = {field.name: field.shown_width for field in self.sheet.fields} if self.sheet is not None else {}
+            fields = "  ".join(f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items())
             failed = [check.name for check in best.checks if not check.ok]
             checks = f"   ✗ {', '.join(failed)}" if failed else "   ✓ checks hold" if best.checks else ""
-            lines.append(f"{name}: {fields}{checks}")
+            lines.append(f"{called}: {fields}{checks}")
         if len(presses) > SHOWN:
             lines.append(f"and {plural(len(presses) - SHOWN, 'more frame')}")
         self.readings.setText("\n".join(lines) or "Select a frame to see how this sheet reads it.")

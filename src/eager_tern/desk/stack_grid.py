@@ -275,6 +275,11 @@ class StackGrid(QAbstractScrollArea):
         if event.position().x() < LEFT + NAMES and self._row_at(event.position().y()) >= 0:
             self.edit_label()
 
+    def show_row(self, row: int) -> None:
+        """Scroll so that a row stands in the middle."""
+        bar = self.verticalScrollBar()
+        bar.setValue(row * ROW - (self.viewport().height() - HEAD - FEET) // 2)
+
     def edit_label(self) -> None:
         """Type the current row's label where it stands."""
         if self._current >= len(self.order):

@@ -128,7 +128,7 @@ class StackLeaf(QWidget):
         self.sort.setCurrentText(chosen if chosen in stack.labels else IN_ORDER)
         self.grid.show_stack(stack, short_names(stack), [press.label for press in rows], self._order(stack))
         if changed:
-            again = self.comparison is not None
+            again = self.comparison is not None or self._work is not None
             self._forget()
             if again:
                 self.search()
@@ -174,6 +174,13 @@ class StackLeaf(QWidget):
     def _draw_over_time(self) -> None:
         times = np.array([press.caught_at for press in self._presses])
         self.over_time.show_stack(self.grid.stack, times, self.comparison)
+
+    def hold_against(self, against: str) -> None:
+        """Show the grid, its rows held against something."""
+        self.show_as.setCurrentIndex(0)
+        self._show_as(0)
+        self.against.setCurrentIndex(AGAINST.index(against))
+        self.grid.hold_against(AGAINST[self.against.currentIndex()])
 
     def _hold_against(self, at: int) -> None:
         if AGAINST[at] == "label" and self.proof is None:

@@ -28,6 +28,7 @@ class Start(QWidget):
     new_asked = pyqtSignal()
     open_asked = pyqtSignal()
     demo_asked = pyqtSignal()
+    tour_asked = pyqtSignal()
     import_asked = pyqtSignal()
     listen_asked = pyqtSignal()
 
@@ -41,13 +42,14 @@ class Start(QWidget):
         self._text.setWordWrap(True)
         self._text.setMaximumWidth(460)
         self.demo = _button("Open the example", self.demo_asked)
+        self.tour = _button("Show me how", self.tour_asked)
         self.new = _button("New casebook …", self.new_asked)
         self.open = _button("Open …", self.open_asked)
         self.listen = _button("Listen", self.listen_asked)
         self.bring = _button("Import a recording …", self.import_asked)
         buttons = QHBoxLayout()
         buttons.setSpacing(10)
-        for button in (self.listen, self.bring, self.demo, self.new, self.open):
+        for button in (self.listen, self.bring, self.tour, self.demo, self.new, self.open):
             buttons.addWidget(button)
         buttons.addStretch(1)
         layout = QVBoxLayout(self)
@@ -70,7 +72,7 @@ class Start(QWidget):
         self._text.setText(text)
         for button in (self.listen, self.bring):
             button.setVisible(has_casebook)
-        for button in (self.demo, self.new, self.open):
+        for button in (self.tour, self.demo, self.new, self.open):
             button.setVisible(not has_casebook)
 
 

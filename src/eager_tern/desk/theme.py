@@ -154,6 +154,7 @@ def _style(p: Palette) -> str:
     QTabBar::tab:focus {{ color: {p.attention}; }}
     QTableView {{ background: {p.paper}; border: none; outline: none; }}
     QFrame#card {{ background: {p.card}; border: none; }}
+    QFrame#tour {{ background: {p.chosen}; border-top: 2px solid {p.ink}; }}
     QFrame#notice {{ background: {p.card}; border-left: 5px solid {p.attention}; border-bottom: 1px solid {p.rule}; }}
     QSplitter::handle {{ background: {p.rule}; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}

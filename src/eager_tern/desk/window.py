@@ -26,6 +26,7 @@ from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.document import Document
+from eager_tern.desk.example import example_casebook
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
 from eager_tern.desk.importer import AS_FOUND, How
@@ -46,6 +47,7 @@ from eager_tern.desk.stack_leaf import StackLeaf
 from eager_tern.desk.start import Start
 from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.desk.timing_leaf import TimingLeaf
+from eager_tern.desk.tour import STEPS, Tour
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
 from eager_tern.formats.iq import RAW_SUFFIXES
@@ -85,6 +87,7 @@ class Window(QMainWindow):
         self.shots = ShotsLeaf(self.document, self.shot_plan)
         self.findings = Findings(self.document)
         self.start = Start(self.document)
+        self.tour = Tour(self)
         self.leaf_names = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
         self._build()
         self.menu_actions = build_menus(self.menuBar(), self._menus())
@@ -137,6 +140,7 @@ class Window(QMainWindow):
         layout.addWidget(self.header)
         layout.addWidget(self.notice)
         layout.addWidget(self.splitter, 1)
+        layout.addWidget(self.tour)
         self.setCentralWidget(whole)
         self.resize(WIDTH, HEIGHT)
 
@@ -152,6 +156,7 @@ class Window(QMainWindow):
                 Item("open", "&Open casebook …", self.ask_open, keys.Open),
                 Item("recent", "Open &recent", fill=self._fill_recent),
                 Item("example", "Open the &example", self.open_demo),
+                Item("tour", "&Follow the example step by step", self.follow_tour),
                 SEPARATOR,
                 Item("import", "&Import recordings …", self.ask_import, "Ctrl+I"),
                 Item("export", "&Export keys …", self.ask_export, "Ctrl+E"),
@@ -226,6 +231,8 @@ class Window(QMainWindow):
         self.start.new_asked.connect(self.ask_new)
         self.start.open_asked.connect(self.ask_open)
         self.start.demo_asked.connect(self.open_demo)
+        self.start.tour_asked.connect(self.follow_tour)
+        self.tour.ended.connect(self._tour_ended)
         self.start.import_asked.connect(self.ask_import)
         self.start.listen_asked.connect(self.toggle_listening)
 
@@ -302,12 +309,30 @@ class Window(QMainWindow):
         return True
 
     def open_demo(self) -> None:
-        from eager_tern.demo.place import demo_casebook_path  # needed by few, and late
+        """Open the example; who has not followed the tour yet is asked to."""
+        if self._open_example(for_tour=False) and not self.settings.toured:
+            words = f"New here? {len(STEPS)} steps show the way from a first press to the proof."
+            self.notice.say(words, "Follow them", self.follow_tour)
 
+    def follow_tour(self) -> None:
+        """Show the way from first press to proof, on an example as it was in the beginning."""
+        self.live.stop()
+        self.document.close()
+        if self._open_example(for_tour=True):
+            self.tour.start()
+
+    def _open_example(self, for_tour: bool) -> bool:
+        self.notice.say("The example is being made …")
         try:
-            self.open_casebook(demo_casebook_path())
+            path = example_casebook(for_tour)
         except InputError as error:
             self.notice.say(str(error))
+            return False
+        return self.open_casebook(path)
+
+    def _tour_ended(self) -> None:
+        self.settings.toured = True
+        save_settings(self.settings)
 
     def _remember(self) -> None:
         if self.document.casebook is not None:

@@ -51,9 +51,14 @@ def short_code(press: Caught) -> str:
         count = len(reading.bits)
         digits = f"{int(reading.bits, 2):0{-(-count // 4)}X} " if 0 < count <= SHORT_BITS else ""
         return f"{digits}{count} bits"
-    fields = _code_fields(reading.protocol) or tuple((name, 8) for name in list(reading.fields)[:3])
+    fields = _code_fields(reading.protocol) or tuple((name, _own_width(name)) for name in list(reading.fields)[:3])
     numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}"
+
+
+def _own_width(name: str) -> int:
+    """Of a sheet of one's own: bytes without a meaning yet in hex, what has a name in decimal."""
+    return 8 if name.startswith("byte") else 0
 
 
 @cache

@@ -40,6 +40,7 @@ class DataField(Strict):
     scale: float = 1
     offset: float = 0
     unit: str = ""
+    base: Literal[10, 16] | None = None
     table: dict[int, int | float | str] = {}
     when: dict[str, tuple[int | float | str, ...]] = {}
     default: int | float | str | None = None
@@ -58,6 +59,12 @@ class DataField(Strict):
         if self.default is not None:
             self.raw(self.default)
         return self
+
+    @property
+    def shown_width(self) -> int:
+        """How many bits wide its value is shown in hex; 0: in decimal, as what is measured or set."""
+        decimal = bool(self.unit) or (self.scale, self.offset) != (1, 0)
+        return 0 if self.base == 10 or (self.base is None and decimal) else self.bits.width
 
     def means_something(self, values: Mapping[str, Value]) -> bool:
         """Whether the other fields' values are such that this one has a meaning."""
@@ -145,12 +152,12 @@ def value_of(text: str) -> int | float | str:
 
 
 def in_words(value: Value, width: int = 8) -> str:
-    """A value as a person reads it: whole numbers in hex, as wide as their bits."""
+    """A value as a person reads it: whole numbers in hex, as wide as their bits; in decimal if ``width`` is 0."""
     if value is None:
         return "–"
     if isinstance(value, tuple):
         return " ".join(in_words(number, width) for number in value)
-    if isinstance(value, int) and value >= 0:
+    if isinstance(value, int) and value >= 0 and width:
         return f"{value:0{(width + 3) // 4}X}"
     return f"{value:g}" if isinstance(value, float | int) else value
 

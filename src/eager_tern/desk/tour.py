@@ -1,0 +1,231 @@
+"""The way from the first press to the proof, followed on the example's climate cabinet: a sentence at each step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from eager_tern.casebook.shots import next_shot
+from eager_tern.demo.planned import CABINET
+from eager_tern.desk.links import link
+from eager_tern.desk.theme import text_font
+
+if TYPE_CHECKING:
+    from eager_tern.desk.window import Window
+
+LOOK_MS = 200
+WRONG, RIGHT = "humidity = 50", "humidity = 45"
+
+
+@dataclass(frozen=True)
+class Step:
+    """``show`` brings into view what the words are about. ``act`` does what they ask for, if they ask for something;
+    the next step follows as soon as it is ``done``, by whomever."""
+
+    title: str
+    words: str
+    show: Callable[[Window], None]
+    doing: str = ""
+    act: Callable[[Window], None] | None = None
+    done: Callable[[Window], bool] | None = None
+
+
+def _first_press(window: Window) -> None:
+    book = window.document.casebook
+    cabinet = next((g for g in book.gadgets() if g.name == CABINET.name), None) if book is not None else None
+    if cabinet is not None:
+        window.document.choose_gadget(cabinet.id)
+    window.show_leaf("Signal")
+    window.document.select(tuple(press.id for press in window.document.shown_presses()[:1]))
+
+
+def _stack(window: Window, against: str = "row above", row: int = 3) -> None:
+    window.show_leaf("Stack")
+    window.stack.hold_against(against)
+    window.stack.grid.show_row(row)
+
+
+def _wrong_press(window: Window) -> None:
+    presses = window.document.shown_presses()
+    _stack(window, "label", CABINET.mistaken or 0)
+    window.document.select((presses[CABINET.mistaken or 0].id,))
+
+
+def _correct(window: Window) -> None:
+    for press in window.document.selected_presses():
+        window.document.label(press.id, press.label.replace(WRONG, RIGHT))
+
+
+def _corrected(window: Window) -> bool:
+    presses = window.document.shown_presses()
+    return len(presses) > (CABINET.mistaken or 0) and RIGHT in presses[CABINET.mistaken or 0].label
+
+
+def _play_shots(window: Window) -> None:
+    if not window.live.on:
+        window.toggle_listening()
+    window.handset_panel.send_all()
+
+
+def _stack_at_the_end(window: Window) -> None:
+    if window.live.on:
+        window.toggle_listening()
+    _stack(window, "label", len(window.document.shown_presses()))
+
+
+def _last_press(window: Window) -> None:
+    window.show_leaf("Signal")
+    window.document.select(tuple(press.id for press in window.document.shown_presses()[-1:]))
+
+
+def _kept(window: Window) -> bool:
+    presses = window.document.shown_presses()
+    return bool(presses) and bool(presses[-1].reading.fields)
+
+
+STEPS = (
+    Step(
+        "One press, 112 bits",
+        "The handset of the climate cabinet sends its whole state, in two sections. No sheet knows it: look at the "
+        "spaces on the tape, which come in two lengths, so the line code is pulse distance, and the bits are sure.",
+        _first_press,
+    ),
+    Step(
+        "What changes with what",
+        "Here every press lies under the one before, labelled by the shot list, and what changed is inked. Follow "
+        "the rows of the temperature: a few bits move with it, and the last byte moves with everything.",
+        _stack,
+    ),
+    Step(
+        "Let it be found",
+        "For each label the bits that carry it are looked for, and what the last bytes are computed from.",
+        _stack,
+        "Find out",
+        lambda window: window.stack.search(),
+        lambda window: window.stack.proof is not None,
+    ),
+    Step(
+        "A label that is not true",
+        "Each card tells in how many presses it holds. Humidity does not in one: held against its label, the row's "
+        "inked bits are not what 50 % would be. They say 45, and the wrong key was pressed.",
+        _wrong_press,
+        "Put the label right",
+        _correct,
+        _corrected,
+    ),
+    Step(
+        "The proof",
+        "The figure below counts presses made from their labels alone, bit for bit, and those that a search predicted "
+        "without having been shown them. That is what a sheet is believed for.",
+        lambda window: _stack(window, "label", CABINET.taken),
+    ),
+    Step(
+        "The presses that are left",
+        "The shot list still has some presses that combine everything. The simulated cabinet sends them now, each "
+        "takes its label, and the search is made again with them.",
+        lambda window: _stack(window, "row above", CABINET.taken),
+        "Record them",
+        _play_shots,
+        lambda window: next_shot(window.shot_plan.shots()) is None and window.stack.proof is not None,
+    ),
+    Step(
+        "A sheet of your own",
+        "What was found becomes the cabinet's protocol sheet. From then on each press says by itself what was set, "
+        "and whether its checks hold.",
+        _stack_at_the_end,
+        "Keep it",
+        lambda window: window.stack.keep_sheet(),
+        _kept,
+    ),
+    Step(
+        "Frames nobody captured",
+        "This press now says what was set, bit by bit. The Sheet leaf holds the text; “write it up” on the Stack leaf "
+        "makes the page to publish. Undo takes all of it back, step by step.",
+        _last_press,
+    ),
+)
+
+
+class Tour(QFrame):
+    """A band below the desk; hidden until somebody wants it."""
+
+    ended = pyqtSignal()
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.setObjectName("tour")
+        self._window = window
+        self.at = -1
+        self._look = QTimer(self)
+        self._look.setInterval(LOOK_MS)
+        self._look.timeout.connect(self._look_whether_done)
+        self._title = QLabel()
+        self._title.setFont(text_font(13, bold=True))
+        self._title.setStyleSheet("font-weight: bold")
+        self._words = QLabel()
+        self._words.setWordWrap(True)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.act = QPushButton()
+        self.act.clicked.connect(self._act)
+        self.next = link("Next", "Next step of the tour", self.go_on)
+        self.leave = link("Leave", "Leave the tour", self.stop)
+        words = QVBoxLayout()
+        words.setSpacing(2)
+        words.addWidget(self._title)
+        words.addWidget(self._words, 1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(18, 9, 18, 10)
+        layout.setSpacing(18)
+        layout.addLayout(words, 1)
+        for button in (self.act, self.next, self.leave):
+            layout.addWidget(button)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        return f"{self._title.text()} {self._words.text()}"
+
+    def start(self) -> None:
+        """Begin with the first step."""
+        self._go_to(0)
+        self._look.start()
+        self.show()
+
+    def go_on(self) -> None:
+        """The next step, whether this one was done or not."""
+        if self.at + 1 < len(STEPS):
+            self._go_to(self.at + 1)
+        else:
+            self.stop()
+
+    def stop(self) -> None:
+        self._look.stop()
+        self.at = -1
+        self.hide()
+        self.ended.emit()
+
+    def _go_to(self, at: int) -> None:
+        self.at, step = at, STEPS[at]
+        self._title.setText(f"{step.title} · {at + 1} of {len(STEPS)}")
+        self._words.setText(step.words)
+        self.setAccessibleName(self.text)
+        self.act.setVisible(bool(step.doing))
+        self.act.setEnabled(True)
+        self.act.setText(step.doing)
+        self.next.setText("Next" if at + 1 < len(STEPS) else "Done")
+        step.show(self._window)
+
+    def _act(self) -> None:
+        step = STEPS[self.at]
+        if step.act is not None:
+            self.act.setEnabled(False)
+            step.act(self._window)
+
+    def _look_whether_done(self) -> None:
+        done = STEPS[self.at].done
+        if done is not None and done(self._window):
+            self.go_on()

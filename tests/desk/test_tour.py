@@ -1,0 +1,57 @@
+"""The tour: the way from the first press to the proof, as a newcomer follows it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from eager_tern.desk.settings import load_settings
+from eager_tern.desk.tour import STEPS
+from eager_tern.desk.window import Window
+
+
+def test_the_way_from_first_press_to_proof_is_followed(empty_window: Window, qtbot: QtBot) -> None:
+    window, tour = empty_window, empty_window.tour
+    qtbot.mouseClick(window.start.tour, Qt.MouseButton.LeftButton)
+    assert tour.isVisible()
+    assert window.document.gadget is not None
+    assert window.document.gadget.name == "Climate cabinet"
+    while tour.at < len(STEPS) - 1:
+        at, step = tour.at, STEPS[tour.at]
+        assert step.words in tour.text
+        assert tour.act.isVisible() == bool(step.doing)
+        qtbot.mouseClick(tour.act if step.doing else tour.next, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda at=at: tour.at == at + 1, timeout=60_000)
+    proof, presses = window.stack.proof, window.document.shown_presses()
+    assert len(presses) == 53
+    assert proof is not None
+    assert proof.made.all()
+    assert {press.reading.protocol for press in presses} == {"climate-cabinet"}
+    assert "humidity" in window.findings.cards[0].title
+    assert "0x" not in window.findings.cards[0].title
+    assert not window.live.on
+    qtbot.mouseClick(tour.next, Qt.MouseButton.LeftButton)
+    assert not tour.isVisible()
+    assert load_settings().toured
+
+
+def test_a_newcomer_is_asked_and_may_leave(empty_window: Window, qtbot: QtBot, own_home: Path) -> None:
+    window = empty_window
+    window.open_demo()
+    assert f"{len(STEPS)} steps" in window.notice.text
+    follow = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Follow them")
+    qtbot.mouseClick(follow, Qt.MouseButton.LeftButton)
+    assert window.tour.isVisible()
+    qtbot.mouseClick(window.tour.next, Qt.MouseButton.LeftButton)
+    assert window.tour.at == 1
+    qtbot.mouseClick(window.tour.leave, Qt.MouseButton.LeftButton)
+    assert not window.tour.isVisible()
+    window.open_demo()
+    assert not window.notice.isVisible()
+    # Followed again, it begins on a new copy; the one of the last time is kept.
+    window.follow_tour()
+    assert len(list(own_home.rglob("skarvholm-tour*.tern"))) == 2
+    window.tour.stop()
