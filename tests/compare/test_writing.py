@@ -59,6 +59,22 @@ def test_a_field_that_means_nothing_in_a_mode(cooler: Stack) -> None:
     assert make_frame(sheet, {"set_point_c": 22}).pulses.durations_us.size > 48
 
 
+def test_a_field_is_constrained_to_another_number_in_each_mode(cooler: Stack) -> None:
+    bits = cooler.bits.copy()
+    dry = np.array([mode == "dry" for mode in cooler.labels["mode"]])
+    bits[dry, 28:30] = [1, 0]
+    total = bits.reshape(len(bits), 6, 8) @ (1 << np.arange(8))
+    bits[:, 40:] = (total[:, :5].sum(axis=1) + 9 & 255)[:, None] >> np.arange(8) & 1
+    found = compare(Stack(bits, cooler.labels))
+    blower = next(field for field in found.fields if field.name == "blower")
+    assert dict(blower.when) == {"mode": ("cool",)}
+    sheet = parse_sheet(sheet_of(found), "test")
+    assert sheet.fields[2].otherwise == {"dry": 1, "fan": 3}
+    for mode, sent in (("dry", [1, 0]), ("fan", [1, 1]), ("cool", [0, 1])):
+        assert make_bits(sheet, {"set_point_c": 22, "mode": mode, "blower": 2})[28:30].tolist() == sent
+    assert prove(found).predicted.all()
+
+
 def test_frames_made_are_the_ones_that_were_caught(cooler: Stack) -> None:
     found = compare(cooler)
     assert np.array_equal(expected_bits(found, cooler), cooler.bits)

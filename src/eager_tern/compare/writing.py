@@ -7,10 +7,11 @@ import re
 from collections import Counter
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Table
-from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
@@ -115,9 +116,21 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
         keys["when"] = when
         apart = np.setdiff1d([i for i, v in enumerate(stack.labels[field.name]) if v is not None], field.looked_at)
         if apart.size:
-            raw = raw_numbers(stack.bits[apart], field.positions)
-            keys["otherwise"] = Counter(raw.tolist()).most_common(1)[0][0]
+            keys["otherwise"] = _otherwise(stack, field, apart)
     return _table("fields", **keys)
+
+
+def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:
+    """What a field's bits are where it means nothing, if need be by what the condition's label says there."""
+    raw = raw_numbers(stack.bits[apart], field.positions)
+    by_label: dict[str, list[int]] = {}
+    for row, number in zip(apart.tolist(), raw.tolist(), strict=True):
+        for name in list(field.when)[:1]:
+            by_label.setdefault(label_word(stack.labels[name][row]), []).append(number)
+    usual = {word: Counter(numbers).most_common(1)[0][0] for word, numbers in by_label.items()}
+    if len(set(usual.values())) > 1:
+        return {json.dumps(word): number for word, number in usual.items()}
+    return Counter(raw.tolist()).most_common(1)[0][0]
 
 
 def _header(stack: Stack) -> str | None:

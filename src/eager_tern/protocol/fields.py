@@ -30,7 +30,7 @@ class DataField(Strict):
 
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
     the value of it. ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the
-    raw number that is sent where it means nothing.
+    raw number that is sent where it means nothing: always, or by the value of the field that ``when`` names.
     """
 
     name: Name
@@ -44,7 +44,7 @@ class DataField(Strict):
     table: dict[int, int | float | str] = {}
     when: dict[str, tuple[int | float | str, ...]] = {}
     default: int | float | str | None = None
-    otherwise: int | None = None
+    otherwise: int | dict[str, int] | None = None
 
     @model_validator(mode="after")
     def _hangs_together(self) -> DataField:
@@ -69,6 +69,13 @@ class DataField(Strict):
     def means_something(self, values: Mapping[str, Value]) -> bool:
         """Whether the other fields' values are such that this one has a meaning."""
         return all(values.get(name) in allowed for name, allowed in self.when.items())
+
+    def raw_otherwise(self, values: Mapping[str, Value]) -> int | None:
+        """What is sent where it means nothing, by the other fields' values."""
+        if not isinstance(self.otherwise, dict):
+            return self.otherwise
+        said = (values.get(name) for name in self.when)
+        return next((self.otherwise[in_words(v, 0)] for v in said if in_words(v, 0) in self.otherwise), None)
 
     def read(self, bits: Bits) -> Value:
         """Its value in a frame's bits."""

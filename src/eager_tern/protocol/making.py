@@ -40,11 +40,12 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     for field in sheet.fields:
         value = values.get(field.name)
         meant = field.means_something(all_values)
-        if isinstance(value, tuple) or (value is None and not meant and field.otherwise is None):
+        otherwise = None if meant else field.raw_otherwise(all_values)
+        if isinstance(value, tuple) or (value is None and not meant and otherwise is None):
             continue
         try:
-            if not meant and field.otherwise is not None:
-                field.bits.write(bits, field.otherwise)
+            if otherwise is not None:
+                field.bits.write(bits, otherwise)
             elif value is not None or field.default is not None or not sheet.blank:
                 field.write(bits, value)
         except ValueError as error:
