@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
 from eager_tern.casebook.values import Caught
-from eager_tern.compare.stack import Label, Stack
+from eager_tern.compare.stack import Label, Stack, label_word
 
 BITS = "bits"  # the column that copied rows end with
 KEY = "key"  # what a label without a name is about
@@ -24,6 +24,24 @@ def labels_of(text: str) -> dict[str, Label]:
         if equals and name and value:
             found[name] = _number(value)
     return found
+
+
+def usual_labels(texts: Iterable[str]) -> dict[str, Label]:
+    """Of labels that say several things: the value of each that most of them have, if more than one has it."""
+    counts: dict[str, Counter[Label]] = {}
+    for text in texts:
+        for name, value in labels_of(text).items():
+            counts.setdefault(name, Counter())[value] += 1
+    most = {name: of.most_common(1)[0] for name, of in counts.items()}
+    return {name: value for name, (value, count) in most.items() if count > 1}
+
+
+def short_label(text: str, usual: Mapping[str, Label]) -> str:
+    """What a label says that is not as usual, so that many long ones can be told apart at a glance."""
+    own = labels_of(text)
+    odd = own if len(own) < 2 else {n: v for n, v in own.items() if n not in usual or v != usual[n]}
+    said = [label_word(v) if n == KEY else f"{n} {label_word(v)}" for n, v in odd.items()]
+    return " · ".join(said) if said else "as most" if own else ""
 
 
 def pasted_labels(text: str) -> list[str]:

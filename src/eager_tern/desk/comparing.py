@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from multiprocessing.connection import Connection
 
-from PyQt6.QtCore import QThread, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QThread, pyqtSignal
 
 from eager_tern.compare.comparison import compare, without
 from eager_tern.compare.proof import prove
@@ -41,6 +41,19 @@ class Comparing(QThread):
                         return
                 signal.emit(answers.recv())
 
-    def stop(self) -> None:
-        """Nothing more is wanted."""
+    def give_up(self) -> None:
+        """Nothing more is wanted: it ends by itself, the application's own until then, and nobody waits for that."""
+        self.found.disconnect()
+        self.proved.disconnect()
+        self.setParent(QCoreApplication.instance())
+        self.finished.connect(self.deleteLater)
         self._stopping = True
+        if self.isFinished():
+            self.deleteLater()
+
+
+def wait_for_ending() -> None:
+    """Wait for what was given up and still runs."""
+    app = QCoreApplication.instance()
+    for each in app.findChildren(Comparing) if app is not None else ():
+        each.wait()

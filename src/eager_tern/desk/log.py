@@ -23,7 +23,7 @@ from eager_tern.casebook.changes import Delete
 from eager_tern.casebook.values import Caught
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
-from eager_tern.desk.log_model import PRESS_ROLE, LogModel, StrayFold
+from eager_tern.desk.log_model import PRESS_ROLE, SHORT_ROLE, LogModel, StrayFold
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, digit_font, text_font
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
@@ -57,7 +57,7 @@ class LogDelegate(QStyledItemDelegate):
         elif row.stray:
             self._stray(painter, inner, row)
         else:
-            self._press(painter, inner, row)
+            self._press(painter, inner, row, index.data(SHORT_ROLE))
         painter.restore()
 
     def _stray(self, painter: QPainter, inner: QRectF, stray: Caught) -> None:
@@ -67,7 +67,7 @@ class LogDelegate(QStyledItemDelegate):
         text = f"{clock_time(stray.caught_at)} · {plural(pulses // 2 + 1, 'mark')} in {stray.reading.held_us:.0f} µs"
         painter.drawText(inner.adjusted(14, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _press(self, painter: QPainter, inner: QRectF, press: Caught) -> None:
+    def _press(self, painter: QPainter, inner: QRectF, press: Caught, said: str) -> None:
         painter.setFont(digit_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
         top = QRectF(inner.left(), inner.top(), inner.width(), 18)
@@ -75,7 +75,7 @@ class LogDelegate(QStyledItemDelegate):
         painter.setFont(text_font(bold=bool(press.label)))
         painter.setPen(colour("ink" if press.label else "quiet"))
         label = painter.fontMetrics().elidedText(
-            press.label or "type a label", Qt.TextElideMode.ElideRight, int(inner.width() - 72)
+            said or "type a label", Qt.TextElideMode.ElideRight, int(inner.width() - 72)
         )
         painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, label)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 22, self._thumb(press))

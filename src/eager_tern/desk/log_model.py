@@ -7,12 +7,16 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 
+from eager_tern.casebook.stacks import short_label, usual_labels
 from eager_tern.casebook.values import Caught
+from eager_tern.compare.stack import Label
 from eager_tern.desk.document import Document, breathe
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
 AT_ONCE = 2000  # presses that are looked at before the window may draw itself
+ENOUGH_LABELS = 500  # tell what is usual
 PRESS_ROLE = int(Qt.ItemDataRole.UserRole)
+SHORT_ROLE = PRESS_ROLE + 1
 
 
 @dataclass(frozen=True)
@@ -47,6 +51,7 @@ class LogModel(QAbstractListModel):
         self._rows: list[Row] = []
         self._filter = ""
         self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
+        self._usual: dict[str, Label] | None = None
         self._turn = 0  # how often all presses were looked at
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
         document.opened.connect(self.reload)
@@ -64,6 +69,7 @@ class LogModel(QAbstractListModel):
     def reload(self) -> None:
         """Look at all presses again. Where the rows stay the same ones, an editor among them stays open."""
         self._turn += 1
+        self._usual = None
         turn, rows = self._turn, []
         for number, press in enumerate(self._document.presses, 1):
             self._append(rows, press)
@@ -126,6 +132,15 @@ class LogModel(QAbstractListModel):
             self._append(self._rows, press)
             self.endInsertRows()
 
+    def short_label(self, press: Caught) -> str:
+        """A press's label as there is room for it: what is not as in most presses."""
+        if "," not in press.label:
+            return press.label
+        if self._usual is None:
+            labels = [each.label for each in self._document.shown_presses() if each.label]
+            self._usual = usual_labels(labels[:: max(1, len(labels) // ENOUGH_LABELS)])
+        return short_label(press.label, self._usual)
+
     # Qt's side
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -144,6 +159,8 @@ class LogModel(QAbstractListModel):
         row = self._rows[index.row()]
         if role == PRESS_ROLE:
             return row
+        if role == SHORT_ROLE:
+            return self.short_label(row) if isinstance(row, Caught) else ""
         if isinstance(row, StrayFold):
             return row.text if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) else None
         if role == Qt.ItemDataRole.EditRole:

@@ -15,7 +15,7 @@ from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats
 
-TAP_MS, BETWEEN_MS = 120, 900
+BETWEEN_MS = 900
 NEXT, ALL = "Send the next shot", "Send all that are left"
 
 
@@ -105,7 +105,7 @@ class SimulatedHandset(QWidget):
             self.failed.emit(f"The simulated gadget cannot send “{shots[at].spoken}”: {error}")
             return
         self._send(*turn)
-        QTimer.singleShot(TAP_MS, self._up)
+        self._up()  # at once: a press is not held longer because the window was busy
 
     def send_all(self) -> None:
         """Send one shot after the other; a second click stops."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, Q
 
 from eager_tern.casebook.changes import KeepSheet, Label
 from eager_tern.casebook.shots import Shot
-from eager_tern.casebook.stacks import BITS, KEY, pasted_labels, stack_of
+from eager_tern.casebook.stacks import BITS, KEY, pasted_labels, short_label, stack_of, usual_labels
 from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
@@ -126,7 +125,9 @@ class StackLeaf(QWidget):
         self.sort.clear()
         self.sort.addItems([IN_ORDER, *stack.labels])
         self.sort.setCurrentText(chosen if chosen in stack.labels else IN_ORDER)
-        self.grid.show_stack(stack, short_names(stack), [press.label for press in rows], self._order(stack))
+        labels = [press.label for press in rows]
+        usual = usual_labels(labels)
+        self.grid.show_stack(stack, [short_label(text, usual) for text in labels], labels, self._order(stack))
         if changed:
             again = self.comparison is not None or self._work is not None
             self._forget()
@@ -224,8 +225,7 @@ class StackLeaf(QWidget):
     def stop(self) -> None:
         """Give a search up."""
         if self._work is not None:
-            self._work.stop()
-            self._work.wait()
+            self._work.give_up()
             self._work = None
 
     def _found(self, found: Comparison) -> None:
@@ -354,21 +354,6 @@ class StackLeaf(QWidget):
             labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
             lines.append("\t".join([*labels, bit_text(stack.bits[row])]))
         QApplication.clipboard().setText("\n".join(lines) + "\n")
-
-
-def short_names(stack: Stack) -> list[str]:
-    """For each row the labels that are not as in most rows; empty where none is known."""
-    usual = {}
-    for name, values in stack.labels.items():
-        counts = Counter(value for value in values if value is not None)
-        usual[name] = counts.most_common(1)[0] if counts else (None, 0)
-    names = []
-    for row in range(stack.rows):
-        own = {name: values[row] for name, values in stack.labels.items() if values[row] is not None}
-        odd = {n: v for n, v in own.items() if v != usual[n][0] or usual[n][1] == 1 or len(own) == 1}
-        said = [label_word(v) if n == KEY else f"{n} {label_word(v)}" for n, v in odd.items()]
-        names.append(" · ".join(said) if said else "as most" if own else "")
-    return names
 
 
 def _same(stack: Stack, other: Stack) -> bool:

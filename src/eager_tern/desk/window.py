@@ -24,6 +24,7 @@ from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.store import SUFFIX
 from eager_tern.desk.actions import SEPARATOR, Item, build_menus
+from eager_tern.desk.comparing import wait_for_ending
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.document import Document
 from eager_tern.desk.example import example_casebook
@@ -517,6 +518,7 @@ class Window(QMainWindow):
         self.live.stop()
         self.imports.stop_and_wait()
         self.stack.stop()
+        wait_for_ending()
         self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
         self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
         save_settings(self.settings)

@@ -53,7 +53,7 @@ def short_code(press: Caught) -> str:
         return f"{digits}{count} bits"
     fields = _code_fields(reading.protocol) or tuple((name, _own_width(name)) for name in list(reading.fields)[:3])
     numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
-    return f"{reading.protocol.upper()} {numbers}"
+    return f"{reading.protocol.upper()} {numbers}" if library_sheet(reading.protocol) is not None else numbers
 
 
 def _own_width(name: str) -> int:
