@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.window import Window
+from eager_tern.devices.serial_port import Port
 from eager_tern.formats.iq import Description
 from tests.desk.test_path import press_key
 from tests.handsets import nec, record
@@ -104,3 +105,26 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     kept = len(window.document.shown_presses()) - before
     assert 0 < kept < 4500
     assert told[-1] == ""
+
+
+def test_the_device_listened_to_last_is_taken_again(
+    empty_window: Window, demo_casebook: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ports = [Port("/dev/ttyEAGER0", "recorder"), Port("/dev/ttyEAGER1", "another recorder")]
+    monkeypatch.setattr("eager_tern.desk.sources.live_devices", lambda: ports)
+    empty_window.open_casebook(demo_casebook)
+    menu = empty_window.header.source.menu()
+    menu.aboutToShow.emit()
+    next(action for action in menu.actions() if "another" in action.text()).trigger()
+    empty_window.close()
+    again = Window()
+    again.open_casebook(demo_casebook)
+    assert again.header.choice is not None
+    assert again.header.choice.device == "/dev/ttyEAGER1"
+    again.close()
+    ports.pop()  # it was unplugged
+    once_more = Window()
+    once_more.open_casebook(demo_casebook)
+    assert once_more.header.choice is not None
+    assert once_more.header.choice.device == "/dev/ttyEAGER0"
+    once_more.close()

@@ -49,6 +49,7 @@ class Header(QWidget):
         self._document = document
         self._plan = plan
         self.choice: SourceChoice | None = None
+        self.remembered = ""  # the device listened to last, to be taken again where it is found
         self.gadget = _menu_button("gadget", "Gadget")
         self.gadget.menu().aboutToShow.connect(self._fill_gadgets)
         self.source = _menu_button("source", "Source")
@@ -87,7 +88,8 @@ class Header(QWidget):
     def _reopened(self) -> None:
         name = self._document.gadget.name if self._document.gadget is not None else ""
         if self.choice is None or self.choice.simulated is not None:
-            self.choose(source_choices(name)[0])
+            choices = source_choices(name)
+            self.choose(next((each for each in choices if each.device == self.remembered), choices[0]))
         self.refresh()
 
     def refresh(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -23,7 +23,7 @@ from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.store import SUFFIX
-from eager_tern.desk.actions import SEPARATOR, Item, build_menus
+from eager_tern.desk.actions import build_menus
 from eager_tern.desk.comparing import wait_for_ending
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.document import Document
@@ -34,6 +34,7 @@ from eager_tern.desk.importer import AS_FOUND, How
 from eager_tern.desk.imports import Imports
 from eager_tern.desk.live import Live
 from eager_tern.desk.log import Log
+from eager_tern.desk.menus import menus_of
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
 from eager_tern.desk.settings import load_settings, save_settings
@@ -91,7 +92,7 @@ class Window(QMainWindow):
         self.tour = Tour(self)
         self.leaf_names = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
         self._build()
-        self.menu_actions = build_menus(self.menuBar(), self._menus())
+        self.menu_actions = build_menus(self.menuBar(), menus_of(self))
         self._connect()
         self._restore()
         self._refresh_actions()
@@ -145,54 +146,7 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self.resize(WIDTH, HEIGHT)
 
-    def _menus(self) -> dict[str, list[Item | None]]:
-        keys = QKeySequence.StandardKey
-        leaves = [
-            Item(name, name, lambda name=name: self.show_leaf(name), f"Ctrl+{n}")
-            for n, name in enumerate(self.leaf_names, 1)
-        ]
-        return {
-            "&File": [
-                Item("new", "&New casebook …", self.ask_new, keys.New),
-                Item("open", "&Open casebook …", self.ask_open, keys.Open),
-                Item("recent", "Open &recent", fill=self._fill_recent),
-                Item("example", "Open the &example", self.open_demo),
-                Item("tour", "&Follow the example step by step", self.follow_tour),
-                SEPARATOR,
-                Item("import", "&Import recordings …", self.ask_import, "Ctrl+I"),
-                Item("export", "&Export keys …", self.ask_export, "Ctrl+E"),
-                Item("save_as", "Save casebook &as …", self.ask_save_as, keys.SaveAs),
-                SEPARATOR,
-                Item("quit", "&Quit", self.close, "Ctrl+Q"),
-            ],
-            "&Edit": [
-                Item("undo", "&Undo", self.document.undo, keys.Undo),
-                Item("redo", "&Redo", self.document.redo, keys.Redo),
-                SEPARATOR,
-                Item("label", "&Label the press", self.label_press, "F2"),
-                Item("copy", "&Copy bits", self.signal.copy_bits, keys.Copy),
-                Item("find", "&Find in the log", self.log.filter.setFocus, keys.Find),
-            ],
-            "&View": [
-                *leaves,
-                SEPARATOR,
-                Item("wrap", "&Wrap or unwrap the tape", self.signal.wrap.click, "Ctrl+U"),
-                Item("night", "&Night theme", self.toggle_night, "Ctrl+T", checkable=True),
-            ],
-            "&Source": [
-                Item("listen", "&Listen or stop\tSpace", self.toggle_listening),
-                Item("armed", "&Wait for the first edge", self.toggle_armed, checkable=True),
-                Item("ear", "Keep an &ear open", self.toggle_ear, checkable=True),
-                Item("missed", "&Have what was just missed", self.live.have_missed, "Ctrl+K"),
-                Item("play", "&Play a recording as a source …", self.ask_play),
-                SEPARATOR,
-                Item("skip", "&Skip the next shot", self.shot_plan.skip, "Ctrl+Right"),
-                Item("repeat", "&Repeat the last shot", self.shot_plan.repeat, "Ctrl+Down"),
-                Item("back", "Step &back a shot", self.shot_plan.step_back, "Ctrl+Left"),
-            ],
-        }
-
-    def _fill_recent(self, menu: QMenu) -> None:
+    def fill_recent(self, menu: QMenu) -> None:
         menu.clear()
         for path in map(Path, self.settings.recent):
             menu.addAction(f"{path.stem}    {path.parent}", lambda path=path: self.open_casebook(path))
@@ -343,11 +297,10 @@ class Window(QMainWindow):
     def ask_new(self) -> None:
         if not (path := self._ask_path("New casebook", CASEBOOKS, SUFFIX)):
             return
-        name, ok = QInputDialog.getText(self, "New casebook", "What is the first gadget called?", text="Handset")
-        if ok and name.strip():
+        if name := self._ask_name("New casebook", "What is the first gadget called?", "Handset"):
             self.live.stop()
             path.unlink(missing_ok=True)  # the dialog has asked about replacing it
-            if self.document.create(path, name.strip()):
+            if self.document.create(path, name):
                 self._remember()
 
     def ask_open(self) -> None:
@@ -362,21 +315,22 @@ class Window(QMainWindow):
                 self._remember()
 
     def ask_gadget(self) -> None:
-        name, ok = QInputDialog.getText(self, "New gadget", "What is it called?")
-        if ok and name.strip():
+        if name := self._ask_name("New gadget", "What is it called?"):
             self.live.stop()
-            self.document.add_gadget(name.strip())
+            self.document.add_gadget(name)
 
     def ask_rename(self) -> None:
         gadget = self.document.gadget
-        if gadget is not None:
-            name, ok = QInputDialog.getText(self, "Rename gadget", "What is it called?", text=gadget.name)
-            if ok and name.strip():
-                self.document.change(Rename(gadget.id, name.strip()))
+        if gadget is not None and (name := self._ask_name("Rename gadget", "What is it called?", gadget.name)):
+            self.document.change(Rename(gadget.id, name))
 
     def choose_gadget(self, gadget_id: int) -> None:
         self.live.stop()
         self.document.choose_gadget(gadget_id)
+
+    def _ask_name(self, title: str, question: str, offered: str = "") -> str:
+        name, ok = QInputDialog.getText(self, title, question, text=offered)
+        return name.strip() if ok else ""
 
     def _ask_path(self, title: str, kinds: str, suffix: str) -> Path | None:
         name, _ = QFileDialog.getSaveFileName(self, title, "", kinds)
@@ -475,7 +429,8 @@ class Window(QMainWindow):
             self.header.choose(SourceChoice(f"Playing {Path(name).name}", f"{PLAY}{name}"))
 
     def _source_chosen(self) -> None:
-        self.settings.source = self.header.choice.name if self.header.choice is not None else ""
+        if self.header.choice is not None and self.header.choice.device:
+            self.settings.source = self.header.choice.device
         if self.settings.ear:
             self.live.open_ear(self.header.choice, True)
 
@@ -507,6 +462,7 @@ class Window(QMainWindow):
     # The window itself
 
     def _restore(self) -> None:
+        self.header.remembered = self.settings.source
         if self.settings.geometry:
             self.restoreGeometry(QByteArray.fromHex(self.settings.geometry.encode()))
         if self.settings.splitter:

@@ -109,9 +109,11 @@ def _four_lengths(code: Code, durations: Floats, leader: int, at: int) -> LineRe
         if step <= 0:
             return None
         level = np.clip(np.rint((carrying - base) / step), 0, 3)
-        if np.unique(level).size < 4:
+        if not all(np.count_nonzero(level == each) for each in range(4)):
             return None
-        step, base = (float(number) for number in np.polyfit(level, carrying, 1))
+        above = level - level.mean()
+        step = float(above @ carrying / (above @ above))
+        base = float(carrying.mean() - step * level.mean())
     rest = carrying - base - step * level
     if float(np.sqrt(np.mean(rest**2))) > COARSEST_STEP * step or base <= 0:
         return None
