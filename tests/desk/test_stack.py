@@ -181,11 +181,20 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
 
 def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:
     leaf, document, grid = cabinet.stack, cabinet.document, cabinet.stack.grid
+    assert document.gadget is not None
+    cabinet_id = document.gadget.id
     qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
     leaf.against.setFocus()
     while grid.against != "label":
         qtbot.keyClick(leaf.against, Qt.Key.Key_Down)
+    assert np.flatnonzero(grid._differs.any(axis=1)).tolist() == [31]
+    document.add_gadget("Hide lamp")
+    document.choose_gadget(cabinet_id)
+    assert not grid._differs.any()  # nothing is expected of other rows, nor of these before they are searched again
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
+    document.label(document.shown_presses()[0].id, document.shown_presses()[0].label)
     assert np.flatnonzero(grid._differs.any(axis=1)).tolist() == [31]
     grid.verticalScrollBar().setValue(31 * ROW - 60)
     at = QPoint(60, HEAD + 31 * ROW - grid.verticalScrollBar().value() + ROW // 2)

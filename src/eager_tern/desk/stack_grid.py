@@ -82,6 +82,7 @@ class StackGrid(QAbstractScrollArea):
     def show_stack(self, stack: Stack, names: list[str], labels: list[str], order: NDArray[np.intp]) -> None:
         """Another stack; ``names`` stand in front of the rows, ``labels`` are what was said of them."""
         self.stack, self.names, self.labels = stack, names, labels
+        self._expected = None
         self.sort(order)
 
     def sort(self, order: NDArray[np.intp]) -> None:

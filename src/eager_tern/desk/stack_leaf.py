@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, Q
 from eager_tern.casebook.changes import KeepSheet, Label
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import BITS, KEY, pasted_labels, short_label, stack_of, usual_labels
-from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.casebook.values import Caught, Gadget, bit_text
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
@@ -51,6 +51,7 @@ class StackLeaf(QWidget):
         self._apart: list[Caught] = []
         self._work: Comparing | None = None
         self._dismissed: frozenset[str] = frozenset()
+        self._of_gadget: Gadget | None = None
         self.comparison: Comparison | None = None
         self.proof: Proof | None = None
         self.grid = StackGrid()
@@ -121,6 +122,9 @@ class StackLeaf(QWidget):
         stack, rows, self._apart = stack_of(presses, best.sections if best is not None else ())
         changed = self.comparison is None or not _same(self.comparison.stack, stack)
         self._presses = rows
+        another = self._of_gadget != self._document.gadget
+        if another:
+            self._of_gadget, self._dismissed = self._document.gadget, frozenset()
         chosen = self.sort.currentText()
         self.sort.clear()
         self.sort.addItems([IN_ORDER, *stack.labels])
@@ -131,8 +135,10 @@ class StackLeaf(QWidget):
         if changed:
             again = self.comparison is not None or self._work is not None
             self._forget()
-            if again:
+            if again and not another:
                 self.search()
+        elif self.proof is not None:
+            self.grid.expect(self.proof.expected)
         if self.over_time.isVisible():
             self._draw_over_time()
         self._show_selection()
@@ -175,6 +181,11 @@ class StackLeaf(QWidget):
     def _draw_over_time(self) -> None:
         times = np.array([press.caught_at for press in self._presses])
         self.over_time.show_stack(self.grid.stack, times, self.comparison)
+
+    def show_over_time(self) -> None:
+        """Draw the numbers instead of the rows."""
+        self.show_as.setCurrentText(OVER_TIME)
+        self._show_as(self.show_as.currentIndex())
 
     def hold_against(self, against: str) -> None:
         """Show the grid, its rows held against something."""
