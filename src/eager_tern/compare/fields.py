@@ -17,6 +17,7 @@ FEWEST_ROWS = 3
 MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
 MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
 MOST_CHANCE_ALONE = 0.0
+MOST_CHANCE_ELSEWHERE = -1.0  # of a label's second field, which few rows speak for
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
@@ -80,7 +81,7 @@ class Field:
 def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
     """A field for each label that has one; ``taken`` are columns of checks. The surest are found first."""
     free = np.setdiff1d(stack.varying, np.asarray(taken, np.intp))
-    found = [field for name in stack.labels if (field := _field(stack, name, free)) is not None]
+    found = [field for name in stack.labels for field in _fields(stack, name, free)]
     claimed: set[int] = set()
     out = []
     for field in sorted(found, key=lambda f: (not f.holds.all(), f.chance)):
@@ -114,6 +115,21 @@ def _completed(fields: Sequence[Field], stack: Stack, claimed: set[int]) -> list
             claimed.add(below)
         out.append(replace(field, map=line, positions=positions))
     return out
+
+
+def _fields(stack: Stack, name: str, columns: NDArray[np.intp]) -> list[Field]:
+    """The field of a label; two, if it is said otherwise where a condition does not hold."""
+    field = _field(stack, name, columns)
+    if field is None or not field.when:
+        return [field] if field is not None else []
+    known = np.array([i for i, value in enumerate(stack.labels[name]) if value is not None], dtype=np.intp)
+    rows = np.setdiff1d(known, field.looked_at)
+    when = {other: tuple(dict.fromkeys(stack.labels[other][row] for row in rows)) for other in field.when}
+    said = {other: tuple(value for value in values if value is not None) for other, values in when.items()}
+    elsewhere = _over(stack, name, rows, columns, said)
+    if elsewhere is None or not elsewhere.holds.all() or elsewhere.chance > MOST_CHANCE_ELSEWHERE:
+        return [field]
+    return [field, elsewhere]
 
 
 def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:

@@ -107,9 +107,8 @@ def _unrounded(field: Field, found_in: Stack, stack: Stack) -> list[Label]:
 
 def made_bits(sheet: Sheet, labels: Mapping[str, Label], given: Mapping[str, int] | None = None) -> Bits | None:
     """A frame from labels, and numbers that are ``given``; None where a label is unknown or beyond the sheet."""
-    known = {field.name: field for field in sheet.fields}
-    needed = [name for name, value in labels.items() if value is None and known[name].means_something(dict(labels))]
-    if needed:
+    missing = {name for name, value in labels.items() if value is None}
+    if any(field.name in missing and field.means_something(dict(labels)) for field in sheet.fields):
         return None
     try:
         return make_bits(sheet, {**(given or {}), **{n: value for n, value in labels.items() if value is not None}})

@@ -66,6 +66,8 @@ def field_names(comparison: Comparison) -> dict[str, str]:
     """The name in a sheet of each label: small letters, digits and _."""
     names: dict[str, str] = {}
     for field in comparison.fields:
+        if field.name in names:  # it is said in two places, by what a mode is
+            continue
         name = re.sub(r"[^a-z0-9]+", "_", field.name.lower()).strip("_")
         name = name if name[:1].isalpha() else f"label_{name}".rstrip("_")
         names[field.name] = _free_name(name, 1, set(names.values()))

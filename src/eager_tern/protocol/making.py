@@ -31,26 +31,28 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     A check that stands where a given field stands is not computed: the field is what was asked for. Raises InputError
     naming the field and its range.
     """
-    known = {field.name: field for field in sheet.fields}
+    known = sheet.fields_by_name
     bits: Bits = np.array(list(map(int, sheet.blank or "0" * sheet.bit_count)), np.uint8)
     for name in values:
         if name not in known:
             raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
     all_values = {**{field.name: field.default for field in sheet.fields}, **values}
-    for field in sheet.fields:
+    # What means nothing here is written first: others may stand in its place.
+    for field in sorted(sheet.fields, key=lambda f: f.means_something(all_values)):
         value = values.get(field.name)
         meant = field.means_something(all_values)
+        elsewhere = not meant and any(f.means_something(all_values) for f in known[field.name])
         otherwise = None if meant else field.raw_otherwise(all_values)
         if isinstance(value, tuple) or (value is None and not meant and otherwise is None):
             continue
         try:
             if otherwise is not None:
                 field.bits.write(bits, otherwise)
-            elif value is not None or field.default is not None or not sheet.blank:
+            elif not elsewhere and (value is not None or field.default is not None or not sheet.blank):
                 field.write(bits, value)
         except ValueError as error:
             raise InputError(f"sheet {sheet.id}", str(error)) from None
-    given = {int(i) for name in values for i in known[name].bits.index}
+    given = {int(i) for name in values for f in known[name] for i in f.bits.index}
     return fill_in(tuple(c for c in sheet.checks if not given & set(c.at.index.tolist())), bits)
 
 

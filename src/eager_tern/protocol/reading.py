@@ -133,9 +133,12 @@ def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
     named: tuple[DataField | TextField | ListField, ...] = (*sheet.fields, *sheet.texts, *sheet.lists)
     for each in named:
         values[each.name] = each.read(bits)
-    for f in sheet.fields:
-        if not f.means_something(values):
-            del values[f.name]
+    for name, alike in sheet.fields_by_name.items():
+        right = next((f for f in alike if f.means_something(values)), None)
+        if right is None:
+            del values[name]
+        elif len(alike) > 1:
+            values[name] = right.read(bits)
     return values
 
 

@@ -210,13 +210,25 @@ class Sheet(Strict):
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
         field_names = [*(field.name for field in placed), *(field.name for field in self.lists)]
-        if len(set(field_names)) != len(field_names):
+        if len(set(field_names)) != len(field_names) - sum(len(alike) - 1 for alike in self.fields_by_name.values()):
             raise ValueError("two fields have one name")
+        for name, alike in self.fields_by_name.items():
+            said = [(other, value) for field in alike for other, values in field.when.items() for value in values]
+            if len(alike) > 1 and (not all(len(f.when) == 1 for f in alike) or len(set(said)) != len(said)):
+                raise ValueError(f'several fields have one name, "{name}": give each a "when" that no other has')
         for field in self.fields:
             for other in field.when:
                 if other not in field_names:
                     raise ValueError(f'"{field.name}" depends on "{other}", which is no field')
         return self
+
+    @cached_property
+    def fields_by_name(self) -> dict[str, tuple[DataField, ...]]:
+        """The fields of each name; of several, one means something at a time."""
+        found: dict[str, tuple[DataField, ...]] = {}
+        for each in self.fields:
+            found[each.name] = (*found.get(each.name, ()), each)
+        return found
 
     @cached_property
     def _hash(self) -> int:
