@@ -9,6 +9,8 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
+from eager_tern.demo.recipe import make_demo_casebook
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # The same examples every time; `make fuzz` looks for new ones.
 settings.register_profile("same", deadline=None, max_examples=60, derandomize=True)
@@ -23,6 +25,13 @@ def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monke
     for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name.lower()))
     return home
+
+
+@pytest.fixture(scope="session")
+def demo_casebook(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("demo") / "skarvholm.tern"
+    make_demo_casebook(path)
+    return path
 
 
 @pytest.fixture

@@ -83,8 +83,8 @@ def test_sources_have_names_of_their_own() -> None:
 
 
 @pytest.mark.parametrize("gadget", [SHUTTERS, TIDE_GAUGE], ids=lambda gadget: gadget.name)
-def test_what_a_planned_gadget_sends_is_found_out(own_home: Path, gadget: PlannedGadget) -> None:
-    casebook = Casebook.open(demo_casebook_path())
+def test_what_a_planned_gadget_sends_is_found_out(demo_casebook: Path, gadget: PlannedGadget) -> None:
+    casebook = Casebook.open(demo_casebook)
     kept = next(each for each in casebook.gadgets() if each.name == gadget.name)
     presses = casebook.presses(kept.id)
     assert len(presses) == gadget.taken

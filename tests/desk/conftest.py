@@ -8,16 +8,8 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from eager_tern.demo.recipe import make_demo_casebook
 from eager_tern.desk.app import application
 from eager_tern.desk.window import Window
-
-
-@pytest.fixture(scope="session")
-def demo_casebook(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    path = tmp_path_factory.mktemp("demo") / "skarvholm.tern"
-    make_demo_casebook(path)
-    return path
 
 
 @pytest.fixture

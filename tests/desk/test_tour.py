@@ -11,13 +11,18 @@ from pytestqt.qtbot import QtBot
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.tour import STEPS
 from eager_tern.desk.window import Window
+from eager_tern.places import data_folder
 
 
-def test_the_way_from_first_press_to_proof_is_followed(empty_window: Window, qtbot: QtBot, own_home: Path) -> None:
+def test_the_way_from_first_press_to_proof_is_followed(
+    empty_window: Window, qtbot: QtBot, own_home: Path, demo_casebook: Path
+) -> None:
     window, tour = empty_window, empty_window.tour
+    data_folder().mkdir(parents=True, exist_ok=True)
+    (data_folder() / "skarvholm.tern").write_bytes(demo_casebook.read_bytes())
     window.open_demo()
     assert f"{len(STEPS)} steps" in window.notice.text
-    before = next(own_home.rglob("skarvholm.tern")).with_name("skarvholm-tour.tern")
+    before = data_folder() / "skarvholm-tour.tern"
     before.write_bytes(b"followed before")
     follow = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Follow them")
     qtbot.mouseClick(follow, Qt.MouseButton.LeftButton)

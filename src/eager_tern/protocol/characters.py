@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from eager_tern.linecode.identify import CLEAN
 from eager_tern.linecode.serial import async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
@@ -14,6 +16,9 @@ from eager_tern.signal.values import Floats, Pulses
 
 LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last
 UNSURE = 0.5  # confidence in a frame that is read only because others are
+SAME_LENGTH = 0.15  # by so much frames of as many characters may differ: the last may end in a long space
+ASKED = 24  # frames that decide on the framing
+LOOKS = 50  # pieces taken for noise that are looked at
 SAME_SPEED = 0.08  # speeds of two pieces of a frame are as near as this
 
 
@@ -23,20 +28,37 @@ def as_characters(
     """The frames and the rest of a take, characters made whole and read in the framing that explains all of them."""
     if not any(_is_serial(frame) for frame in frames):
         return frames, noise
-    rest = [Frame(first, last, _part(pulses, edges, first, last), ()) for first, last in noise]
+    rest = [Frame(first, last, pulses.part(first, last, edges), ()) for first, last in noise]
     whole: list[Frame] = []
     for frame in sorted([*frames, *rest], key=lambda frame: frame.first):
         joined = _joined(pulses, edges, whole[-1], frame) if whole else None
         whole[-1:] = [joined] if joined is not None else [*whole[-1:], frame]
-    serial = [at for at, frame in enumerate(whole) if _is_serial(frame)]
-    readings = [serial_readings(whole[at].as_read.durations_us) for at in serial]
-    framing = framing_of_all(readings)
-    if framing is not None:
-        lines = [each[framing] for each in readings]
-        for at, line in zip(serial, lines, strict=True):
-            whole[at] = _read_as(whole[at], line)
-        whole = [frame if frame.readings else _like(frame, framing, lines) for frame in whole]
+    whole = _in_one_framing(whole)
     return [f for f in whole if f.readings], [(f.first, f.last) for f in whole if not f.readings]
+
+
+def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
+    """The pieces, each frame of characters read in the framing that explains them best together."""
+    serial = [frame for frame in pieces if _is_serial(frame)]
+    asked = [serial[i] for i in np.unique(np.linspace(0, len(serial) - 1, ASKED).astype(int))]
+    readings = [serial_readings(frame.as_read.durations_us) for frame in asked]
+    framing = framing_of_all(readings)
+    if framing is None:
+        return pieces
+    lines = [each[framing] for each in readings]
+    lengths = [frame.pulses.duration_us for frame in serial]
+    shortest, longest = (1 - SAME_LENGTH) * min(lengths), (1 + SAME_LENGTH) * max(lengths)
+    out, looks = [], LOOKS
+    for frame in pieces:
+        if _is_serial(frame) and frame.reading.symbol_bits != framing[0]:
+            line = serial_readings(frame.as_read.durations_us).get(framing)
+            out.append(_read_as(frame, line) if line is not None else frame)
+        elif not frame.readings and looks and shortest < frame.pulses.duration_us < longest:
+            looks -= 1
+            out.append(_like(frame, framing, lines))
+        else:
+            out.append(frame)
+    return out
 
 
 def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame:
@@ -62,7 +84,7 @@ def _joined(pulses: Pulses, edges: Floats, before: Frame, frame: Frame) -> Frame
         return None
     if pulses.durations_us[before.last + 1] > LONGEST_INSIDE * units[0]:
         return None
-    both = _part(pulses, edges, before.first, frame.last)
+    both = pulses.part(before.first, frame.last, edges)
     best = async_serial(both.durations_us)
     known = before if before.readings else frame
     if best is None or best.clock.rms_us > CLEAN * best.clock.unit_us:
@@ -70,10 +92,5 @@ def _joined(pulses: Pulses, edges: Floats, before: Frame, frame: Frame) -> Frame
     return _read_as(replace(known, first=before.first, last=frame.last, pulses=both), best)
 
 
-def _part(pulses: Pulses, edges: Floats, first: int, last: int) -> Pulses:
-    return Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-
-
 def _read_as(frame: Frame, line: LineReading) -> Frame:
-    assert frame.best is not None
-    return replace(frame, readings=(reading_of_line(line, frame.best.confidence),))
+    return replace(frame, readings=(reading_of_line(line, frame.reading.confidence),))

@@ -74,27 +74,22 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
     with_bits = [f for f in frames if f.best is not None and f.best.bits.size]
     if not with_bits:
         return None
-    said = Counter(_best(f).bits.tobytes() for f in with_bits)
-    return max(with_bits, key=lambda f: (_trust(f), said[_best(f).bits.tobytes()], -_best(f).clock.rms_us))
-
-
-def _best(frame: Frame) -> Reading:
-    assert frame.best is not None
-    return frame.best
+    said = Counter(f.reading.bits.tobytes() for f in with_bits)
+    return max(with_bits, key=lambda f: (_trust(f), said[f.reading.bits.tobytes()], -f.reading.clock.rms_us))
 
 
 def _trust(frame: Frame) -> int:
-    best = _best(frame)
+    best = frame.reading
     return best.known + (best.checks_hold and bool(best.checks))
 
 
 def _supporters(frame: Frame, frames: Sequence[Frame]) -> int:
-    return sum(np.array_equal(_best(frame).bits, _best(other).bits) for other in frames)
+    return sum(np.array_equal(frame.reading.bits, other.reading.bits) for other in frames)
 
 
 def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulses, edges: Floats) -> Frame:
     """The frame as it is, or with the few bits mended in which it differs from its repeats."""
-    best, right = frame.best, _best(model)
+    best, right = frame.best, model.reading
     if best is None or not best.bits.size or frame is model:
         return frame
     same_code = best.protocol == right.protocol or not (best.known and right.known)
@@ -147,13 +142,13 @@ def _with_bits(reading: Reading, bits: Bits) -> Reading:
 def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
     """A stray burst as a repeat of the model, if it is a damaged copy of it."""
     if _alike(pulses, model.pulses):
-        return Frame(first, last, pulses, (_best(model),), DAMAGED, model.as_read)
+        return Frame(first, last, pulses, (model.reading,), DAMAGED, model.as_read)
     return _repeat_with_a_stray(model, first, last, pulses)
 
 
 def _repeat_with_a_stray(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
     """A stray burst as another frame of the model's press, if it says the same without one of its shortest pulses."""
-    best = _best(model)
+    best = model.reading
     if best.sheet is None:
         return None
     tried = list(without_one_short(pulses))
@@ -166,7 +161,7 @@ def _repeat_with_a_stray(model: Frame, first: int, last: int, pulses: Pulses) ->
 
 def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:
     """The model's frame found in the line about another one, whatever that was read as."""
-    unit = _best(model).clock.unit_us
+    unit = model.reading.clock.unit_us
     times = np.arange(0.0, model.as_read.duration_us, unit / 8)
     theirs = level_at(model.as_read, times)
     starts = edges[:-1:2]
@@ -180,7 +175,7 @@ def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Fra
         return None
     first, last = raw_range(edges, float(near[at]), float(near[at]) + model.as_read.duration_us)
     whole = Pulses(model.as_read.durations_us, float(near[at]), pulses.carrier_hz)
-    return Frame(first, last, pulses.part(first, last), (_best(model),), DAMAGED, whole)
+    return Frame(first, last, pulses.part(first, last), (model.reading,), DAMAGED, whole)
 
 
 def _alike(pulses: Pulses, other: Pulses) -> bool:

@@ -37,6 +37,11 @@ class Frame:
     def best(self) -> Reading | None:
         return self.readings[0] if self.readings else None
 
+    @property
+    def reading(self) -> Reading:
+        """The best reading of a frame that has one."""
+        return self.readings[0]
+
 
 @dataclass(frozen=True)
 class Press:

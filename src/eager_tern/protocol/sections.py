@@ -10,7 +10,7 @@ import numpy as np
 
 from eager_tern.linecode.values import Clock
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, Reading
+from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.values import Pulses
 
 LONGEST_GAP_US = 40_000.0  # between two sections of a frame
@@ -76,13 +76,8 @@ def _period(row: Sequence[Frame]) -> int:
 
 
 def _same(frame: Frame, other: Frame) -> bool:
-    one, two = _best(frame).bits, _best(other).bits
+    one, two = frame.reading.bits, other.reading.bits
     return one.size == two.size and int(np.sum(one != two)) <= max(1, SAME_BITS * one.size)
-
-
-def _best(frame: Frame) -> Reading:
-    assert frame.best is not None
-    return frame.best
 
 
 def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
@@ -90,7 +85,7 @@ def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
     first, last = sections[0].first, sections[-1].last
     start = sections[0].pulses.start_us
     whole = Pulses(pulses.durations_us[first : last + 1], start, pulses.carrier_hz)
-    readings = [_best(section) for section in sections]
+    readings = [section.reading for section in sections]
     offsets = [section.pulses.start_us - start for section in sections]
     expected = [readings[0].expected_us]
     for reading in readings[1:]:

@@ -75,7 +75,7 @@ def read_stepwise(
     """The same part by part, as it is read: each with the pulses of the whole, and what was found since the last."""
     edges = pulses.edge_times_us
     for first, last in _steps(pulses.durations_us, gaps):
-        part = _burst(pulses, edges, first, last)
+        part = pulses.part(first, last, edges)
         frames, noise = read_bursts(part, sheets, gaps, cut and first == 0)
         there = [replace(f, first=f.first + first, last=f.last + first) for f in frames]
         yield TakeRead(pulses, tuple(group_presses(there)), tuple((a + first, b + first) for a, b in noise))
@@ -109,7 +109,7 @@ def read_bursts(
     looks, unknown_looks = LOOKS, UNKNOWN_LOOKS
     by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
     for first, last, readings in _read_as_they_are(pulses, edges, split_bursts(pulses, gaps), sheets):
-        burst = _burst(pulses, edges, first, last)
+        burst = pulses.part(first, last, edges)
         frame = Frame(first, last, burst, readings) if readings else None
         best = readings[0] if readings else None
         unknown = best is not None and not best.known
@@ -151,7 +151,7 @@ def _read_as_they_are(
         rows = [at for at in left if at + count <= len(bursts)]
         spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in rows]
         tried = [i for i, (first, last) in enumerate(spans) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
-        read = dict(zip(tried, read_frames([_burst(pulses, edges, *spans[i]) for i in tried], fitting), strict=True))
+        read = dict(zip(tried, read_frames([pulses.part(*spans[i], edges) for i in tried], fitting), strict=True))
         taken: set[int] = set()
         for i, at in enumerate(rows):
             readings = read.get(i, ())
@@ -178,11 +178,6 @@ def _known_after_all(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_han
         return several
     mended = leave_out_one(burst, sheets)
     return [_mended_frame(burst, offset, mended)] if mended is not None else []
-
-
-def _burst(pulses: Pulses, edges: Floats, first: int, last: int) -> Pulses:
-    """A part of the pulses; ``edges`` are their edges, which are not added up again for each part."""
-    return Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
 
 
 def _known_in(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
@@ -220,7 +215,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges = burst.edge_times_us
     spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
-    pieces = [_burst(burst, edges, first, last) for first, last in spans]
+    pieces = [burst.part(first, last, edges) for first, last in spans]
     read = read_frames(pieces, sheets)
     # Characters stand apart as well: rather one row of them than several frames.
     if not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
@@ -264,7 +259,7 @@ def _with_repeats(
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
     """The frames after their repeats were asked, and the noise that is left."""
     longest = max((frame.last - frame.first for frame in frames), default=0)
-    strays = [(a, b, _burst(pulses, edges, a, b)) for a, b in noise if 8 <= b - a <= longest + 8]
+    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if 8 <= b - a <= longest + 8]
     mended, taken = agreed(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
 

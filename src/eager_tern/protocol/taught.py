@@ -42,7 +42,7 @@ def read_by_the_clear(
     sizes = {sheet.bit_count for sheet in sheets}
     out = []
     for frame in frames:
-        odd = _is_unknown(frame) and _best(frame).code == code[0] and _best(frame).bits.size not in sizes
+        odd = _is_unknown(frame) and frame.reading.code == code[0] and frame.reading.bits.size not in sizes
         reading = _read_by(frame.as_read.durations_us, sheets) if odd else None
         out.append(replace(frame, readings=(reading,)) if reading is not None else frame)
     left = []
@@ -51,14 +51,13 @@ def read_by_the_clear(
         if reading is None:
             left.append((first, last))
         else:
-            burst = Pulses(pulses.durations_us[first : last + 1], float(edges[first]), pulses.carrier_hz)
-            out.append(Frame(first, last, burst, (reading,)))
+            out.append(Frame(first, last, pulses.part(first, last, edges), (reading,)))
     return sorted(out, key=lambda frame: frame.first), left
 
 
 def _in_code(frame: Frame, code: InCode) -> Frame:
     """The frame read in the line code of all, if its own is in doubt."""
-    best = _best(frame)
+    best = frame.reading
     clean = best.clock.rms_us < CLEAN * best.clock.unit_us and best.code != SERIAL
     line = _line(frame, code) if _code_of(frame) != code and not clean else None
     if line is None or line.clock.rms_us > COARSEST * line.clock.unit_us:
@@ -71,13 +70,8 @@ def _is_unknown(frame: Frame) -> bool:
     return best is not None and not best.known and best.bits.size >= FEWEST_BITS
 
 
-def _best(frame: Frame) -> Reading:
-    assert frame.best is not None
-    return frame.best
-
-
 def _code_of(frame: Frame) -> InCode:
-    best = _best(frame)
+    best = frame.reading
     return OF_SERIAL if best.code == SERIAL else (best.code, best.symbol_bits)
 
 
@@ -101,7 +95,7 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
     """A sheet for each number of bits that several of the clear frames have."""
     sizes: dict[int, list[Frame]] = {}
     for frame in clear:
-        sizes.setdefault(_best(frame).bits.size, []).append(frame)
+        sizes.setdefault(frame.reading.bits.size, []).append(frame)
     found = []
     for size, alike in sizes.items():
         assumed = Assumed(code=code[0], symbol_bits=code[1])

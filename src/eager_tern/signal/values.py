@@ -52,9 +52,12 @@ class Pulses:
     def end_us(self) -> float:
         return self.start_us + self.duration_us
 
-    def part(self, first: int, last: int) -> Pulses:
-        """The pulses from mark ``first`` to mark ``last``, both even indices and included."""
-        start = self.start_us + float(self.durations_us[:first].sum())
+    def part(self, first: int, last: int, edges_us: Floats | None = None) -> Pulses:
+        """The pulses from mark ``first`` to mark ``last``, both even indices and included.
+
+        ``edges_us`` are ``edge_times_us`` where they are known, so that they are not added up for each part.
+        """
+        start = self.start_us + float(self.durations_us[:first].sum()) if edges_us is None else float(edges_us[first])
         return Pulses(self.durations_us[first : last + 1], start, self.carrier_hz)
 
 
