@@ -18,7 +18,7 @@ from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
-from eager_tern.protocol.positions import Positions
+from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Floats, Pulses
@@ -127,7 +127,7 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
         f"{stack.rows} frames of {stack.columns} bits, {len(stack.varying)} of which vary, {found.explained} explained"
     ]
     for field in found.fields:
-        where = Positions(np.array(field.positions, np.intp), np.zeros(len(field.positions), np.uint8))
+        where = positions_text(field.positions)
         line = (
             f"{field.name}: bits {where} {_map_in_words(field.map)} in {field.explained} of {len(field.holds)} presses"
         )

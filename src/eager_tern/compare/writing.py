@@ -13,7 +13,7 @@ from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
-from eager_tern.protocol.positions import Positions
+from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.schema import Check
 
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
@@ -47,7 +47,7 @@ def sheet_of(comparison: Comparison, line: str = "") -> str:
     names = field_names(comparison)
     parts += [_field(field, names, stack) for field in comparison.fields]
     for (name, positions), counter in zip(by_itself(comparison).items(), comparison.counters, strict=True):
-        keys: dict[str, object] = {"name": name, "bits": _text(positions)}
+        keys: dict[str, object] = {"name": name, "bits": positions_text(positions)}
         usual = Counter(raw_numbers(stack.bits, positions).tolist()).most_common(1)[0][0]
         more = {"default": usual} if counter.kind == "id" else {"role": counter.kind, "default": 0}
         parts.append(_table("fields", **keys, **more))
@@ -97,12 +97,8 @@ def _usual(stack: Stack) -> Bits:
     return usual
 
 
-def _text(positions: tuple[int, ...]) -> str:
-    return str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8)))
-
-
 def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
-    keys: dict[str, object] = {"name": names[field.name], "bits": _text(field.positions)}
+    keys: dict[str, object] = {"name": names[field.name], "bits": positions_text(field.positions)}
     if isinstance(field.map, Table):
         keys["table"] = dict(sorted(field.map.words.items()))
     else:
@@ -143,7 +139,7 @@ def _header(stack: Stack) -> str | None:
         return None
     positions = tuple(range(count - 1, -1, -1))
     value = int(raw_numbers(stack.bits[:1], positions)[0])
-    return _table("checks", name="header", kind="constant", at=_text(positions), value=value)
+    return _table("checks", name="header", kind="constant", at=positions_text(positions), value=value)
 
 
 def _check(check: Check, name: str) -> str:

@@ -10,7 +10,7 @@ from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Label, label_word
 from eager_tern.desk.cards import Card, Status
 from eager_tern.desk.words import plural
-from eager_tern.protocol.positions import Positions
+from eager_tern.protocol.positions import positions_text
 
 SURE = -3.0  # log10 of an accident
 MOST_NAMED = 3
@@ -28,26 +28,24 @@ def cards_for_comparison(found: Comparison, names: list[str]) -> list[Card]:
     cards += [_check_card(check, found, names) for check in found.checks]
     for counter in found.counters:
         what = {"counter": "count up from press to press", "toggle": "turns round with each press"}
-        text = f"Bit{'s' if len(counter.positions) > 1 else ''} {_where(counter.positions)} "
+        text = f"Bit{'s' if len(counter.positions) > 1 else ''} {positions_text(counter.positions)} "
         text += what.get(counter.kind, "change now and then, whatever is set") + "."
         title = f"A {counter.kind}" if counter.kind != "id" else "An id"
         cards.append(Card(title, text, "proven", finding=named(counter)))
     if found.unexplained:
         several = len(found.unexplained) > 1
-        text = f"{'Bits' if several else 'Bit'} {_where(found.unexplained)} {'change' if several else 'changes'}, "
+        text = (
+            f"{'Bits' if several else 'Bit'} {positions_text(found.unexplained)} {'change' if several else 'changes'}, "
+        )
         text += "and nothing accounts for it. "
         text += "Vary one thing at a time and label what you set."
         cards.append(Card(f"{plural(len(found.unexplained), 'bit')} unexplained", text, "uncertain"))
     return cards
 
 
-def _where(positions: tuple[int, ...]) -> str:
-    return str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8)))
-
-
 def _field_card(field: Field, found: Comparison, letter: int) -> Card:
     several = len(field.positions) > 1
-    bits = f"Bit{'s' if several else ''} {_where(field.positions)}"
+    bits = f"Bit{'s' if several else ''} {positions_text(field.positions)}"
     if isinstance(field.map, Table):
         shown = [f"{raw} = {label_word(word)}" for raw, word in sorted(field.map.words.items())[:6]]
         more = " …" if len(field.map.words) > len(shown) else ""
@@ -69,7 +67,9 @@ def _field_card(field: Field, found: Comparison, letter: int) -> Card:
     why = f"By accident once in 10^{max(-field.chance, 0):.0f}, given all that was tried."
     if field.others:
         why += (
-            " As well explained by " + "; ".join(f"bits {_where(o.positions)}" for o in field.others[:MOST_NAMED]) + "."
+            " As well explained by "
+            + "; ".join(f"bits {positions_text(o.positions)}" for o in field.others[:MOST_NAMED])
+            + "."
         )
     status: Status = "proven" if field.chance < SURE and field.holds.all() else "uncertain"
     return Card(f"{chr(ord('a') + letter % 26)} · {field.name}", text, status, why=why, finding=named(field))

@@ -14,7 +14,7 @@ from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour
 from eager_tern.desk.words import plural
-from eager_tern.protocol.positions import Positions, parse_positions
+from eager_tern.protocol.positions import Positions, parse_positions, positions_text
 from eager_tern.signal.values import Floats
 
 NOTHING = "nothing typed"
@@ -91,7 +91,7 @@ class OverTime(QWidget):
         self.signed.blockSignals(True)
         self.signed.setChecked(signed)
         self.signed.blockSignals(False)
-        self.bits.setText(str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8))))
+        self.bits.setText(positions_text(positions))
         self.draw()
 
     def draw(self) -> None:

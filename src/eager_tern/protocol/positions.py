@@ -7,6 +7,7 @@ from 0, listed from the most significant bit to the least. ``!`` in front of a p
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -61,6 +62,11 @@ class Positions:
         shifts = range(self.width - 1, -1, -1)
         digits = np.array([value >> shift & 1 for shift in shifts], dtype=np.uint8)
         bits[self.index] = digits ^ self.inverted
+
+
+def positions_text(positions: Sequence[int]) -> str:
+    """The text of positions whose bits are sent as they are, most significant first."""
+    return str(Positions(np.array(positions, np.intp), np.zeros(len(positions), np.uint8)))
 
 
 def parse_positions(text: str) -> Positions:
