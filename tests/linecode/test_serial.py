@@ -26,6 +26,17 @@ def test_bytes_are_read_at_any_speed(rng: np.random.Generator, baud: int) -> Non
     assert right >= 9
 
 
+def test_a_bit_made_short_is_no_stray_pulse(rng: np.random.Generator) -> None:
+    """Without a bit the rest would still be characters: nothing in them speaks against it."""
+    right = 0
+    for n in range(20):
+        data = rng.integers(0, 256, 7).tolist()
+        signed = record(serial(data, 2400), rng, jitter_us=40, excess_us=(-140, 140)[n % 2])
+        presses = read_pulses(pulses_from_signed(np.array([-300_000.0, *signed])), library()).presses
+        right += any(p.lead.best is not None and p.lead.best.fields == {"bytes": tuple(data)} for p in presses)
+    assert right >= 18
+
+
 @pytest.mark.parametrize(
     ("bits", "parity", "stop"), [(8, "none", 1), (7, "even", 1), (8, "odd", 1), (8, "none", 2), (5, "none", 1)]
 )

@@ -7,6 +7,7 @@ import numpy as np
 from eager_tern.linecode.values import Clock
 from eager_tern.signal.values import Floats
 
+CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 SIGNS = np.tile([1.0, -1.0], 1 << 12)
 MARK_ENDS = np.tile([0.0, 1.0], 1 << 12)  # of the edges, every second one ends a mark
 

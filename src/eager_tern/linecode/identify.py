@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.hypotheses import (
     biphase,
     pulse_distance,
@@ -19,7 +20,6 @@ from eager_tern.linecode.values import Code, LineReading
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
-CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
 LEADERS = (0, 2)
 # By line code and the bits that a symbol stands for.

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.values import Floats
@@ -61,23 +62,26 @@ def on_serial_grid(durations_us: Floats, clocks: Iterable[tuple[float, float]], 
     None where no characters of that length stand.
     """
     best: OnGrid | None = None
+    tried: set[bytes] = set()
     for unit, excess in clocks:
-        placed = None
-        for _ in range(2):
-            placed = _placed(durations_us, unit, excess, length)
-            if placed is None or np.isnan(placed[0]).all():
-                break
-            clock = fit_clock(durations_us, placed[0])
-            unit, excess = clock.unit_us, clock.excess_us
-            if unit <= 0:
-                break
-        if placed is None or unit <= 0 or np.isnan(placed[0]).all():
+        first = _placed(durations_us, unit, excess, length)
+        if first is None or first[0].tobytes() in tried:  # then it comes to the same as another clock
+            continue
+        tried.add(first[0].tobytes())
+        clock = fit_clock(durations_us, first[0])
+        placed = _placed(durations_us, clock.unit_us, clock.excess_us, length) if clock.unit_us > 0 else None
+        if placed is None:
             continue
         units, levels, starts = placed
-        if best is None or clock.rms_us / unit < best.clock.rms_us / best.clock.unit_us:
+        clock = fit_clock(durations_us, units)
+        if clock.unit_us > 0 and (best is None or _rms(clock) < _rms(best.clock)):
             edges = np.concatenate(([0.0], np.cumsum(durations_us)))
             best = OnGrid(clock, levels, edges[starts], expected_durations(clock, units))
     return best
+
+
+def _rms(clock: Clock) -> float:
+    return clock.rms_us / clock.unit_us
 
 
 def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, float]]:
@@ -114,8 +118,14 @@ def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineRead
     return max(serial_readings(durations_us, unit_us).values(), key=lambda r: r.score, default=None)
 
 
-def serial_readings(durations_us: Floats, unit_us: float | None = None) -> dict[Framing, LineReading]:
+def serial_readings(durations_us: Floats, unit_us: float | None = None) -> Mapping[Framing, LineReading]:
     """The likeliest reading in each framing in which the pulses are characters."""
+    return _serial_readings(durations_us.tobytes(), unit_us)
+
+
+@lru_cache(maxsize=1024)  # a frame by itself, among others of its line code, and among those of its framing
+def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing, LineReading]:
+    durations_us = np.frombuffer(durations)
     best: dict[Framing, LineReading] = {}
     if durations_us.size < FEWEST_PULSES:
         return best
@@ -127,7 +137,7 @@ def serial_readings(durations_us: Floats, unit_us: float | None = None) -> dict[
         clocks = clocks_about(durations_us, unit)
         for length in range(7, 13):
             placed = on_serial_grid(durations_us, clocks, length)
-            if placed is None or placed.clock.rms_us > COARSEST * placed.clock.unit_us:
+            if placed is None or _rms(placed.clock) > COARSEST:
                 continue
             for framing, usual in USUAL.items():
                 data, parity, stop = framing
@@ -144,10 +154,12 @@ def serial_readings(durations_us: Floats, unit_us: float | None = None) -> dict[
                         "async-serial", placed.clock, read.bits, read.bit_spans_us, placed.expected_us, 0, score,
                         symbol_bits=data, framing=framing,
                     )  # fmt: skip
+        if any(_rms(reading.clock) < CLEAN for reading in best.values()):
+            break  # a finer grid would fit whatever it is
     return best
 
 
-def framing_of_all(frames: Sequence[dict[Framing, LineReading]]) -> Framing | None:
+def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> Framing | None:
     """The likeliest framing of frames that share one; None where none fits them all."""
     common = set(USUAL).intersection(*frames)
     # How usual it is counts once, not with every frame.
@@ -158,7 +170,10 @@ def framing_of_all(frames: Sequence[dict[Framing, LineReading]]) -> Framing | No
 def _placed(
     d: Floats, unit: float, excess: float, length: int
 ) -> tuple[Floats, NDArray[np.bool_], NDArray[np.intp]] | None:
-    """Lengths of the pulses in bits (NaN: silence between characters), the characters' levels, and where they begin."""
+    """Lengths of the pulses in bits (NaN: silence between characters), the characters' levels, and where they begin.
+
+    None where no characters stand, or only silence is between marks.
+    """
     exact = np.maximum((d - excess * alternating(d.size)) / unit, 0.0)
     units = np.empty(d.size)
     rows: list[list[bool]] = []
@@ -191,4 +206,6 @@ def _placed(
         at += length_here
     if row:
         rows.append(row + [False] * (length - len(row)))
+    if np.isnan(units).all():
+        return None
     return units, np.array(rows, dtype=np.bool_), np.array(starts, dtype=np.intp)

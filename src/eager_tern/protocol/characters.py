@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.identify import CLEAN
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.serial import async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame

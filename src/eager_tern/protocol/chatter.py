@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from eager_tern.linecode.identify import CLEAN
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.regular import Stretch, regular_stretches
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.identify import CLEAN
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short

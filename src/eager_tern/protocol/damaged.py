@@ -7,16 +7,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_tern.linecode.identify import CLEAN
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.reading import Reading, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.signal.evidence import LineEvidence
 from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
+SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
 MOST_GLITCHES = 4
 MOST_TRIED = 8  # of the shortest pulses, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
@@ -55,11 +56,14 @@ def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
 
 def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst without the few pulses that are too short for it, if it then reads well."""
-    without, count = _without_glitches(pulses)
-    readings = read_frame(without, sheets) if count else ()
-    if reads_well(readings) and not readings[0].stands_for_repeat:
-        return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
-    return None
+    without, left_out = _without_glitches(pulses)
+    readings = read_frame(without, sheets) if left_out else ()
+    if not reads_well(readings) or readings[0].stands_for_repeat:
+        return None
+    best, count = readings[0], len(left_out)
+    if best.protocol == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
+        return None  # characters have nothing that would not hold without one of their bits
+    return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
 
 
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
@@ -84,16 +88,16 @@ def without_one_short(pulses: Pulses) -> Iterator[Pulses]:
         yield Pulses(joined, pulses.start_us, pulses.carrier_hz)
 
 
-def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
-    """The pulses with the few that are far too short joined to their neighbours, and how many those were."""
+def _without_glitches(pulses: Pulses) -> tuple[Pulses, list[float]]:
+    """The pulses with the few that are far too short joined to their neighbours, and how long those were (µs)."""
     d = pulses.durations_us
     bound = SHORT * float(np.quantile(d, 0.25))
     if not 0 < np.sum(d < bound) <= MOST_GLITCHES:
-        return pulses, 0
+        return pulses, []
     left = d.tolist()
-    start, count = pulses.start_us, 0
+    start, left_out = pulses.start_us, []
     while (at := int(np.argmin(left))) >= 0 and left[at] < bound and len(left) > 3:
-        count += 1
+        left_out.append(left[at])
         if at == 0:
             start += left[0] + left[1]
             left = left[2:]
@@ -101,7 +105,7 @@ def _without_glitches(pulses: Pulses) -> tuple[Pulses, int]:
             left = left[:-2]
         else:
             left[at - 1 : at + 2] = [sum(left[at - 1 : at + 2])]
-    return Pulses(np.array(left), start, pulses.carrier_hz), count
+    return Pulses(np.array(left), start, pulses.carrier_hz), left_out
 
 
 def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None) -> Mended | None:

@@ -41,7 +41,7 @@ FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
-STEP_PULSES = 10_000  # what is read in one go, if presses end there
+STEP_PULSES = (10_000, 80_000)  # what is read in one go, if presses end there: soon something, then more at once
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
 
@@ -90,11 +90,11 @@ def joined(pulses: Pulses, parts: Sequence[TakeRead]) -> TakeRead:
 def _steps(durations_us: Floats, gaps: GapSettings | None) -> Iterator[tuple[int, int]]:
     """Index ranges of marks between silences so long that no press goes on behind them, none of them small."""
     sure = max(LONGEST_SILENCE_US, (gaps.gap_us or 0.0) if gaps else 0.0)
-    first = 0
+    first, (step, most) = 0, STEP_PULSES
     for space in (2 * np.flatnonzero(durations_us[1::2] >= sure) + 1).tolist():
-        if space - first >= STEP_PULSES:
+        if space - first >= step:
             yield first, space - 1
-            first = space + 1
+            first, step = space + 1, min(2 * step, most)
     if durations_us.size:
         yield first, durations_us.size - 1
 

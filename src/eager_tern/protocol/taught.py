@@ -7,7 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.identify import CLEAN, HYPOTHESES, NOISE_HEAD_START, read_as
+from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.identify import NOISE_HEAD_START, read_as
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.describing import Assumed, describe
@@ -82,12 +83,14 @@ def _line(frame: Frame, code: InCode) -> LineReading | None:
 def _code_of_all(frames: Sequence[Frame]) -> InCode:
     """The line code that explains the frames best together; where one does not fit a frame at all, noise does."""
     asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
+    codes = sorted({_code_of(frame) for frame in asked})
+    if len(codes) == 1:
+        return codes[0]
+    noise = [noise_score(frame.as_read.durations_us) for frame in asked]
     scores: dict[InCode, float] = {}
-    for code in (*HYPOTHESES, OF_SERIAL):
-        if code in HYPOTHESES or any(_code_of(frame) == code for frame in asked):
-            readings = [_line(frame, code) for frame in asked]
-            noise = [noise_score(frame.as_read.durations_us) for frame in asked]
-            scores[code] = sum(n if r is None else max(r.score, n) for r, n in zip(readings, noise, strict=True))
+    for code in codes:
+        readings = [_line(frame, code) for frame in asked]
+        scores[code] = sum(n if r is None else max(r.score, n) for r, n in zip(readings, noise, strict=True))
     return max(scores, key=lambda code: scores[code])
 
 
