@@ -12,8 +12,9 @@ from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
+from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
-from eager_tern.protocol.reading import Reading, field_values, read_frames
+from eager_tern.protocol.reading import Reading, field_values, reading_of_match
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
@@ -22,6 +23,7 @@ SAME_LENGTH = 0.12
 AGREES = 0.86  # of the time on the same level: a damaged copy of a frame
 DAMAGED = "damaged; has pulses where its repeat has them"
 LEFT_OUT = "1 stray pulse left out, as its repeat shows"
+UNEVEN = 0.6  # of a unit between ruler and edges, where it is known what to expect
 SHIFTS = 24
 REACH_UNITS = 12
 
@@ -92,13 +94,16 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
     best, right = frame.best, model.reading
     if best is None or not best.bits.size or frame is model:
         return frame
+    if not best.known and (repeat := _repeat_of(model, frame.first, frame.last, frame.pulses)) is not None:
+        return repeat
     same_code = best.protocol == right.protocol or not (best.known and right.known)
     if not same_code or best.bits.size != right.bits.size:
         coded = [f for f in frames if f.best is not None]
         weaker = _trust(frame) < _trust(model)
         outvoted = _trust(frame) == _trust(model) and _supporters(model, coded) > _supporters(frame, coded)
         if weaker or outvoted:
-            repeat = _repeat_with_a_stray(model, frame.first, frame.last, frame.pulses)
+            repeat = _repeat_of(model, frame.first, frame.last, frame.pulses)
+            repeat = repeat or (_copy_near(model, frame, pulses, edges) if right.known else None)
             if repeat is not None:
                 return repeat
         copy = weaker and _alike(frame.pulses, model.pulses)
@@ -143,18 +148,25 @@ def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | Non
     """A stray burst as a repeat of the model, if it is a damaged copy of it."""
     if _alike(pulses, model.pulses):
         return Frame(first, last, pulses, (model.reading,), DAMAGED, model.as_read)
-    return _repeat_with_a_stray(model, first, last, pulses)
+    return _repeat_of(model, first, last, pulses)
 
 
-def _repeat_with_a_stray(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
-    """A stray burst as another frame of the model's press, if it says the same without one of its shortest pulses."""
+def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
+    """A burst as another frame of the model's press, if it says the same as it is or without one short pulse.
+
+    It may be too uneven, or with a repeat code of three pulses too short, to be read by itself.
+    """
     best = model.reading
     if best.sheet is None:
         return None
-    tried = list(without_one_short(pulses))
-    for without, readings in zip(tried, read_frames(tried, (best.sheet,)), strict=True):
-        for reading in readings:
-            if reading.protocol == best.protocol and np.array_equal(reading.meant, best.meant):
+    # As the receiver gave the model, and with the repeat codes, which only a family's first sheet speaks for.
+    as_received = best.sheet.model_copy(update={"mark_excess_us": best.clock.excess_us, "id": best.sheet.family})
+    for without in (pulses, *without_one_short(pulses)):
+        for match in match_sheets(without.durations_us[None], (as_received,), UNEVEN)[0]:
+            if match.kind.repeat or (match.bits.size and np.array_equal(match.meant, best.meant)):
+                reading = reading_of_match(replace(match, sheet=best.sheet), best.confidence)
+                if without is pulses:
+                    return Frame(first, last, pulses, (reading,))
                 return Frame(first, last, pulses, (reading,), LEFT_OUT, without)
     return None
 

@@ -80,7 +80,7 @@ def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -
     near = np.abs(units / sheet.unit_us - 1) <= sheet.tolerance
     near &= laid.rms_us <= (most_rms or coarsest(sheet.alphabet)) * units
     if sheet.mark_excess_us is None:
-        near &= np.abs(laid.excesses_us) <= largest_excess(sheet.unit_us) * units
+        near &= np.abs(laid.excesses_us) <= largest_excess(units) * units
     fits = np.flatnonzero(near)
     if fits.size == 0:
         return []

@@ -103,7 +103,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], noise: float) -> tuple[Re
     chances = probabilities(scores)
     if chances[-1] > 0.5:
         return ()
-    readings = [_reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
+    readings = [reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
     readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
     best: dict[tuple[str, bool], Reading] = {}  # kinds of frame that look alike are told apart by their checks
     for reading in sorted(readings, key=lambda r: -r.confidence):
@@ -174,7 +174,8 @@ def _score(match: Match) -> float:
     return score - free * LN2
 
 
-def _reading_of_match(match: Match, chance: float) -> Reading:
+def reading_of_match(match: Match, chance: float) -> Reading:
+    """What a sheet that fits says of a frame; ``chance`` is how probable that is beside all other readings."""
     sheet, bits = match.sheet, match.meant
     results = match.results
     confidence = chance * 0.3 ** sum(not r.ok for r in results)

@@ -259,7 +259,7 @@ def _with_repeats(
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
     """The frames after their repeats were asked, and the noise that is left."""
     longest = max((frame.last - frame.first for frame in frames), default=0)
-    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if 8 <= b - a <= longest + 8]
+    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if 2 <= b - a <= longest + 8]
     mended, taken = agreed(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
 

@@ -8,12 +8,12 @@ import numpy as np
 
 from eager_tern.signal.values import Floats
 
-COARSEST = 0.25  # rms of a unit between ruler and edges beyond which a sheet does not fit
+COARSEST = 0.3  # rms of a unit between ruler and edges beyond which a sheet does not fit
 COARSEST_WIDE = 0.5  # where symbols differ by four units and more
 LARGEST_EXCESS = 0.45  # of a unit, or
 USUAL_EXCESS_US = 185.0  # what receivers do, and what estimating it adds, up to
-JITTER_US = 250.0  # no pulse errs by more
-MOST_EXCESS = 0.65  # of a unit
+JITTER_US = 350.0  # no pulse errs by more: four times the spread of a duration whose edges err by 60 µs each
+MOST_EXCESS = 0.8  # of a unit
 
 
 def largest_excess(unit_us: float | Floats) -> Floats:
