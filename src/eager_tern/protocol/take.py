@@ -43,7 +43,7 @@ REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
 STEP_PULSES = (10_000, 80_000)  # what is read in one go, if presses end there: soon something, then more at once
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
-LOOKS = 300  # bursts of a recording that are worth a closer look each, if the ones before were not
+LOOKS = 60  # bursts in a row that are worth a closer look each, though the ones before were not
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,7 @@ def read_bursts(
         else:
             found = [] if by_hand else _parted(burst, first, sheets)
             found = found or _looked_at_closely(burst, first, sheets, looks > 0)
-            looks -= not found and looks > 0
+            looks = LOOKS if found else max(looks - 1, 0)
             if not found and frame is not None:
                 found = [frame]
             if rest_of_frame:  # what it lacks may be its greater part
