@@ -15,7 +15,7 @@ from eager_tern.intake.live import Listening
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import evening, nec, record, sony
+from tests.handsets import evening, nec, record, serial, sony
 
 
 def listening(path: Path) -> tuple[Casebook, Listening]:
@@ -124,4 +124,18 @@ def test_frames_of_a_hold_repair_one_another_when_it_is_over(tmp_path: Path, rng
     assert len(caught[0].reading.frames) == 4
     assert heard.revised
     assert heard.press_ids == (caught[0].id,)
+    casebook.close()
+
+
+def test_frames_of_characters_agree_when_the_recording_ends(tmp_path: Path, rng: np.random.Generator) -> None:
+    """Seven bits with parity look like eight without in one frame by itself; in all of them together they do not."""
+    casebook, live = listening(tmp_path / "l.tern")
+    said = [tuple(rng.integers(0, 128, 5).tolist()) for _ in range(12)]
+    for data in said:
+        live.hear(record(serial(list(data), 600, 7, "even"), rng, jitter_us=10))
+    read = [press.reading.fields["bytes"] for press in casebook.presses()]
+    assert read != said
+    heard = live.finish()
+    assert heard.revised
+    assert [press.reading.fields["bytes"] for press in casebook.presses()] == said
     casebook.close()

@@ -9,6 +9,7 @@ import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading, press_reading
+from eager_tern.intake.again import read_take_again
 from eager_tern.intake.files import stray_readings
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses, grown_or_begun
 from eager_tern.protocol.schema import Sheet
@@ -18,6 +19,7 @@ from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.quality import rests_in_marks
 from eager_tern.signal.values import Floats, Pulses, in_one_row, pulses_from_signed
 
+MOST_TOGETHER = 50_000  # pulses of a take that are read once more as a whole: it takes some seconds
 INVERTED = "The source's levels are inverted: marks and spaces are taken the other way round from here on."
 
 
@@ -58,6 +60,7 @@ class Listening:
         self._hold_index = 0
         self._hold_is_doubtful = False
         self._unsaved: list[Floats] = []
+        self._unknown = False  # whether frames were caught that only others like them make clear
         self._turned = False  # whether the source calls marks what are spaces
 
     def hear(self, signed_us: Floats) -> Heard:
@@ -77,12 +80,27 @@ class Listening:
         return replace(self._settled(read) if silence >= LONGEST_SILENCE_US else read, news=news)
 
     def finish(self) -> Heard:
-        """Read what is left, as if silence followed. Raises InputError where the disk still refuses what it refused."""
+        """Read what is left, as if silence followed, and frames of an unknown code once more together.
+
+        Raises InputError where the disk still refuses what it refused.
+        """
         heard = self.hear(np.empty(0)) if self._unsaved else Heard()
         rest = self._settled(self._read(self._waiting.size))
+        together = self._together() if self._unknown and self._index <= MOST_TOGETHER else Heard()
+        parts = (heard, rest, together)
         return Heard(
-            heard.press_ids + rest.press_ids, heard.stray_ids + rest.stray_ids, revised=heard.revised or rest.revised
+            tuple(dict.fromkeys(i for part in parts for i in part.press_ids)),
+            tuple(dict.fromkeys(i for part in parts for i in part.stray_ids)),
+            revised=any(part.revised for part in parts),
         )
+
+    def _together(self) -> Heard:
+        """The whole take read anew, and what that found beside what was there."""
+        before = {press.id for press in self._casebook.presses(take_id=self.take_id)}
+        read_take_again(self._casebook, self._casebook.take(self.take_id), self._sheets)
+        new = [press for press in self._casebook.presses(take_id=self.take_id) if press.id not in before]
+        presses, strays = ([press.id for press in new if press.stray == stray] for stray in (False, True))
+        return Heard(tuple(presses), tuple(strays), revised=True)
 
     def _settled(self, heard: Heard) -> Heard:
         """The hold is over: where its frames do not agree, they are read once more together."""
@@ -128,6 +146,7 @@ class Listening:
     def _put(self, pulses: Pulses, frames: list[Frame], noise: list[tuple[int, int]], index: int) -> Heard:
         """Presses and strays to the casebook, all of them or none. ``index`` is the pulses' place in the take."""
         press, begun, strays = self._press, [], []
+        self._unknown |= any(frame.best is not None and not frame.best.known for frame in frames)
         with self._casebook.changing():
             for frame in frames:
                 there = replace(frame, first=frame.first + index, last=frame.last + index)
