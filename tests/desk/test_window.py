@@ -220,8 +220,7 @@ def test_findings_say_what_is_known_and_how(window: Window) -> None:
     for gadget_id in (1, 2, 3):
         window.choose_gadget(gadget_id)
         for press in document.shown_presses():
-            others = [p for p in document.shown_presses() if p.id != press.id]
-            for card in cards_for_press(press, document.frame(press), others, document.key_table()):
+            for card in cards_for_press(press, document.frame(press), document.tally(), document.key_table()):
                 titles.setdefault(card.title.split(":")[0], card)
     assert titles["NEC · address 5B · command 16"].status == "proven"
     assert "1 in 256" in titles["NEC · address 5B · command 16"].aside

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import product
 
@@ -17,21 +17,19 @@ FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
 
 @dataclass(frozen=True)
 class Key:
-    """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code."""
+    """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code.
+
+    ``best`` is the press to take the code from: the surest one that has a code.
+    """
 
     place: KeyPlace
     presses: tuple[Caught, ...]
+    best: Caught | None = None
     same_as: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         return self.place.name
-
-    @cached_property
-    def best(self) -> Caught | None:
-        """The press to take the code from: the surest one that has a code."""
-        coded = [press for press in self.presses if press.code is not None]
-        return max(coded, key=lambda press: press.reading.confidence) if coded else None
 
     @cached_property
     def contradicts(self) -> bool:
@@ -52,16 +50,21 @@ def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list
     for name in by_name:
         if name not in placed:
             placed[name] = KeyPlace(name, *next(free))
-    keys = [Key(place, tuple(by_name.get(name, ()))) for name, place in placed.items()]
+    keys = [Key(place, tuple(by_name.get(name, ())), _surest(by_name.get(name, ()))) for name, place in placed.items()]
     names_of: dict[object, list[str]] = {}
     for key in keys:
         if key.best is not None:
             names_of.setdefault(key.best.code, []).append(key.name)
     shared = [
-        Key(key.place, key.presses, tuple(n for n in names_of[key.best.code] if n != key.name)) if key.best else key
+        replace(key, same_as=tuple(n for n in names_of[key.best.code] if n != key.name)) if key.best else key
         for key in keys
     ]
     return sorted(shared, key=lambda key: (key.place.row, key.place.col))
+
+
+def _surest(presses: Sequence[Caught]) -> Caught | None:
+    coded = [press for press in presses if press.code is not None]
+    return max(coded, key=lambda press: press.reading.confidence, default=None)
 
 
 def summary(keys: Sequence[Key]) -> list[str]:

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 
 from eager_tern.casebook.keys import Key
+from eager_tern.casebook.tally import Tally
 from eager_tern.casebook.values import Caught, Measured, Take
 from eager_tern.desk.overlay import differing_bits
 from eager_tern.desk.words import CODE_NAMES, duration, frequency, plural, reading_name
@@ -51,9 +52,9 @@ class Card:
 
 
 def cards_for_press(
-    press: Caught, frame: Frame, others: list[Caught], keys: list[Key], take: Take | None = None
+    press: Caught, frame: Frame, caught: Tally, keys: list[Key], take: Take | None = None
 ) -> list[Card]:
-    """Cards about one press; ``others`` are the gadget's other presses, ``take`` is the recording it was found in."""
+    """Cards about one press; ``caught`` counts all of the gadget's, ``take`` is the recording it was found in."""
     if press.stray:
         return [_stray_card(press)]
     cards = []
@@ -61,7 +62,7 @@ def cards_for_press(
     if press.reading.first_missed:
         cards.append(_missed_card(press))
     elif best is not None:
-        cards.append(_protocol_card(best, frame, press, others))
+        cards.append(_protocol_card(best, frame, press, caught))
     if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
     if take is not None and take.carrier_hz:
@@ -70,7 +71,7 @@ def cards_for_press(
         cards.append(_mended_card(frame))
     if press.repeats and not press.reading.first_missed:
         cards.append(_hold_card(press, best))
-    if not press.reading.first_missed and _caught_once(press, others):
+    if not press.reading.first_missed and _caught_once(press, caught):
         cards.append(_once_card(press))
     cards += _key_cards(press, keys)
     return cards
@@ -109,7 +110,7 @@ def cards_for_several(presses: list[Caught]) -> list[Card]:
     return [Card(f"{len(codes)} codes in {len(presses)} presses", text, "note")]
 
 
-def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caught]) -> Card:
+def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) -> Card:
     if best.protocol == "unknown":
         return Card(
             f"Unknown protocol, {best.bits.size} bits",
@@ -133,7 +134,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, others: list[Caug
         text += ", read as was said by hand"
     else:
         text += "; this protocol has no check"
-    agreeing = sum(o.reading.protocol == best.protocol and not o.deleted and not o.stray for o in others)
+    agreeing = caught.protocols[best.protocol] - (press.reading.protocol == best.protocol)
     text += f". {plural(agreeing, 'other press', 'other presses')} of this gadget agree{'s' if agreeing == 1 else ''}."
     status: Status = "failing" if failed else "proven" if best.confidence >= SURE and held else "uncertain"
     if not held and not failed and (agreeing or press.repeats) and best.confidence >= SURE:
@@ -231,10 +232,10 @@ def _stray_card(press: Caught) -> Card:
     return Card("A stray", f"{marks} without the timing of a frame. Lamps and radio noise make them.", "note")
 
 
-def _caught_once(press: Caught, others: list[Caught]) -> bool:
+def _caught_once(press: Caught, caught: Tally) -> bool:
     if press.repeats or (press.reading.check_count and press.reading.checks_hold):
         return False
-    return all(other.code != press.code for other in others)
+    return caught.codes[press.code] == 1
 
 
 def _once_card(press: Caught) -> Card:

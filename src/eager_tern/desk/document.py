@@ -13,6 +13,7 @@ from PyQt6.QtCore import QCoreApplication, QEventLoop, QObject, pyqtSignal
 from eager_tern.casebook.changes import Change, History, KeepSheet, Label, Overrule, PlanShots
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.tally import Tally, tally
 from eager_tern.casebook.values import Caught, Gadget, Take, bit_text
 from eager_tern.errors import InputError
 from eager_tern.intake.again import read_again, read_take_again
@@ -58,6 +59,7 @@ class Document(QObject):
         self._by_id: dict[int, Caught] = {}
         self._keys: list[Key] | None = None  # made when first asked for
         self._shown: list[Caught] | None = None
+        self._tally: Tally | None = None
         self._takes: dict[int, Take] = {}
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
@@ -201,6 +203,12 @@ class Document(QObject):
             self._shown = [press for press in self.presses if not press.deleted and not press.stray]
         return self._shown
 
+    def tally(self) -> Tally:
+        """How often what was caught of the gadget."""
+        if self._tally is None:
+            self._tally = tally(self.presses)
+        return self._tally
+
     def press(self, press_id: int) -> Caught | None:
         return self._by_id.get(press_id)
 
@@ -236,7 +244,7 @@ class Document(QObject):
     def frame_pulses(self, press: Caught, number: int = 0) -> Pulses:
         """The pulses of one of a press's frames."""
         first, last = press.reading.frames[number]
-        return self.take_pulses(press.take_id).part(first, last)
+        return self.take_pulses(press.take_id).part(first, last, self.take_edges(press.take_id))
 
     def frame(self, press: Caught) -> Frame:
         """A press's first frame, read anew from its raw pulses; a damaged one as its repeats say."""
@@ -453,7 +461,7 @@ class Document(QObject):
 
     def _forget(self) -> None:
         """Drop what was made from the presses."""
-        self._keys = self._shown = None
+        self._keys = self._shown = self._tally = None
 
     def _add(self, presses: list[Caught]) -> None:
         self.presses += presses

@@ -169,18 +169,17 @@ class Findings(QScrollArea):
     def refresh(self) -> None:
         """Make the cards anew."""
         presses = self._document.selected_presses()
-        if len(presses) == 1:
+        if self._of_stack is not None:
+            cards, heading = self._of_stack
+        elif len(presses) == 1:
             press = presses[0]
-            others = [p for p in self._document.shown_presses() if p.id != press.id]
             keys, take = self._document.key_table(), self._document.take(press)
-            cards = cards_for_press(press, self._document.frame(press), others, keys, take)
+            cards = cards_for_press(press, self._document.frame(press), self._document.tally(), keys, take)
             heading = "FINDINGS ABOUT THIS FRAME"
         elif presses:
             cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"
         else:
             cards, heading = [], "FINDINGS"
-        if self._of_stack is not None:
-            cards, heading = self._of_stack
         if cards == self.cards and self.widget() is not None and cards:
             return
         self.cards = cards

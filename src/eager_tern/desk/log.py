@@ -286,7 +286,7 @@ class Log(QWidget):
 
     def _count(self) -> None:
         presses = self._document.shown_presses()
-        strays = sum(press.stray for press in self._document.presses)
+        strays = self._document.tally().strays
         chosen = len(self._document.selected)
         words = f"LOG · {plural(len(presses), 'press', 'presses')}"
         words += f" · {chosen} selected" if chosen > 1 else f" · {plural(strays, 'stray')} folded" if strays else ""

@@ -49,6 +49,7 @@ class LogModel(QAbstractListModel):
         super().__init__()
         self._document = document
         self._rows: list[Row] = []
+        self._row_of: dict[int, int] | None = {}  # by a press's id, until rows come or go
         self._filter = ""
         self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
         self._usual: dict[str, Label] | None = None
@@ -83,7 +84,7 @@ class LogModel(QAbstractListModel):
                 self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
             return
         self.beginResetModel()
-        self._rows = rows
+        self._rows, self._row_of = rows, None
         self.endResetModel()
 
     def _append(self, rows: list[Row], press: Caught) -> None:
@@ -124,6 +125,7 @@ class LogModel(QAbstractListModel):
             self.dataChanged.emit(self.index(row), self.index(row))
             return
         before = len(self._rows)
+        self._row_of = None
         if press.stray:
             self._append(self._rows, press)
             self.layoutChanged.emit()
@@ -151,9 +153,10 @@ class LogModel(QAbstractListModel):
         return [n for n, row in enumerate(self._rows) if isinstance(row, StrayFold) or row.stray]
 
     def row_of(self, press_id: int) -> int | None:
-        """The row of a press, sought from the newest on."""
-        rows = range(len(self._rows) - 1, -1, -1)
-        return next((n for n in rows if isinstance(row := self._rows[n], Caught) and row.id == press_id), None)
+        """The row of a press."""
+        if self._row_of is None:
+            self._row_of = {row.id: n for n, row in enumerate(self._rows) if isinstance(row, Caught)}
+        return self._row_of.get(press_id)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self._rows[index.row()]

@@ -205,6 +205,8 @@ class StackLeaf(QWidget):
         self._document.select((*(i for i in now if i != press_id), press_id))
 
     def _show_selection(self) -> None:
+        if not self._presses:
+            return
         chosen = set(self._document.selected)
         self.grid.selected = {row for row, press in enumerate(self._presses) if press.id in chosen}
         self.grid.viewport().update()

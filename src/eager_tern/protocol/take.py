@@ -33,6 +33,7 @@ from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_from_edges
 
 FEWEST_PULSES = 3  # a leader with its trailer
+FEWEST_IN_COPY = 9  # of a frame that a gap set by hand leaves by itself
 MOST_PULSES = 2000  # no frame has more; chatter has
 FEWEST_IN_CHATTER = 21
 MOST_IN_FRAME = 400
@@ -138,7 +139,9 @@ def read_bursts(
             noise += _between_frames(first, last, found)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = read_by_the_clear(pulses, edges, frames, noise)
-    return _with_repeats(pulses, edges, with_sections(pulses, frames), noise)
+    return _with_repeats(
+        pulses, edges, with_sections(pulses, frames), noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES
+    )
 
 
 def _read_as_they_are(
@@ -255,11 +258,11 @@ def _between_frames(first: int, last: int, frames: Sequence[Frame]) -> list[tupl
 
 
 def _with_repeats(
-    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
+    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]], fewest: int
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames after their repeats were asked, and the noise that is left."""
+    """The frames after their repeats were asked, and the noise that is left; a repeat has at least so many pulses."""
     longest = max((frame.last - frame.first for frame in frames), default=0)
-    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if 2 <= b - a <= longest + 8]
+    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if fewest <= b - a + 1 <= longest + 9]
     mended, taken = agreed(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
 
