@@ -112,7 +112,7 @@ class StackLeaf(QWidget):
 
     def refresh(self) -> None:
         """Look at the gadget's presses anew; what was found about other rows or labels is looked for again."""
-        if not self.isVisible() and self._presses:
+        if not self.isVisible():
             self._presses = []
             self._forget()
             return
