@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 
 from eager_tern.compare.checks import Found, find_copies, find_sums, held
+from eager_tern.compare.comparison import compare
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities, poly_gcd, poly_mod
+from eager_tern.compare.scattered import find_scattered
 from eager_tern.compare.stack import Stack
 from eager_tern.protocol.checks import crc, evaluate
 from eager_tern.protocol.positions import parse_positions
@@ -199,3 +201,48 @@ def test_the_sheet_language_adds_with_carry() -> None:
     bits = as_bits(np.array([[0xF0, 0x31, 0x22]]))[0]
     assert evaluate(check, bits).ok
     assert evaluate(check, bits).expected == 0x22
+
+
+OVER = {
+    "sum": lambda b: sum(b) + 0x21,
+    "negated": lambda b: -sum(b) - 3,
+    "xor": lambda b: reduce(int.__xor__, b) ^ 0x5A,
+}
+
+
+@pytest.mark.parametrize("kind", OVER)
+def test_checks_over_some_of_the_bytes(rng: np.random.Generator, kind: str) -> None:
+    data = frames(rng, 9)
+    data[:, 8] = [OVER[kind]([int(row[b]) for b in (1, 4, 6)]) & 255 for row in data]
+    stack = Stack(as_bits(data))
+    found = only(find_scattered(stack, varying(stack), []), 8)
+    assert found.covers == ((8, 15), (32, 39), (48, 55))
+    fresh = frames(rng, 9, 20)
+    fresh[:, 8] = [OVER[kind]([int(row[b]) for b in (1, 4, 6)]) & 255 for row in fresh]
+    assert held(found.check, as_bits(fresh)).all()
+    fresh[:, 4] ^= 16
+    assert not held(found.check, as_bits(fresh)).any()
+
+
+def test_a_check_over_the_fields_only(rng: np.random.Generator) -> None:
+    """What else is in the bytes of the fields, and a counter beside them, does not count."""
+    rows = 45
+    labels = {"level": rng.integers(0, 32, rows), "mode": rng.integers(0, 8, rows), "timer": rng.integers(0, 16, rows)}
+    data = np.zeros((rows, 6), int)
+    data[:, 0], data[:, 2] = 0xA5, np.arange(rows)
+    data[:, 1] = labels["level"] << 2 | 0x80
+    data[:, 3] = labels["mode"] << 3 | 0x41
+    data[:, 4] = labels["timer"]
+    data[:, 5] = (sum(labels.values()) + 7) & 255
+    stack = Stack(as_bits(data), {name: tuple(map(float, values)) for name, values in labels.items()})
+    found = compare(stack)
+    (check,) = [each for each in found.checks if min(each.positions) == 40]
+    assert check.covers == ((10, 14), (27, 29), (32, 35))
+    assert check.check.init == 7
+    assert not found.unexplained
+
+
+def test_random_bytes_have_no_check_over_some_of_them(rng: np.random.Generator) -> None:
+    for _ in range(10):
+        stack = Stack(as_bits(frames(rng, 9, 20)))
+        assert find_scattered(stack, varying(stack), []) == []

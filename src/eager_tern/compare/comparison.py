@@ -12,6 +12,7 @@ from eager_tern.compare.checks import Found, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
+from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
 
@@ -79,9 +80,15 @@ def compare(stack: Stack) -> Comparison:
     crcs = find_crcs(stack, free, (*checks, *sums))
     _take(free, crcs)
     checks += sums + crcs
+    scattered = find_scattered(stack, free, checks)
+    _take(free, scattered)
+    checks += scattered
     fields = find_fields(stack, np.flatnonzero(~free).tolist())
     for field in fields:
         free[list(field.positions)] = False
+    of_fields = find_over_fields(stack, free, fields, checks)
+    _take(free, of_fields)
+    checks += of_fields
     counters = find_counters(stack, free)
     for counter in counters:
         free[list(counter.positions)] = False
