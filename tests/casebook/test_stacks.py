@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from eager_tern.casebook.stacks import labels_of, short_label, usual_labels
+from eager_tern.casebook.stacks import Cut, cuts_of, labels_of, short_label, stack_of, usual_labels
+from eager_tern.casebook.values import Caught, PressReading
 
 COOL = "temperature = 20, mode = cool, blower = 1"
 
@@ -31,3 +32,24 @@ def test_what_no_two_labels_share_is_not_usual() -> None:
     assert usual_labels(["level = 1, water = 8.1", "level = 2, water = 8.1"]) == {"water": 8.1}
     assert usual_labels([]) == {}
     assert labels_of(" level = 1 , = 3, water =") == {"level": 1.0}
+
+
+def caught(number: int, bits: str, sections: tuple[int, ...] = (), label: str = "") -> Caught:
+    reading = PressReading(frames=((0, 1),), start_us=0.0, held_us=0.0, bits=bits, sections=sections)
+    return Caught(number, 1, 1, float(number), label, False, False, reading)
+
+
+def test_frames_of_several_lengths_are_stacked_by_length_or_by_section() -> None:
+    both = [caught(n, "1010" + f"{n:08b}", (4, 8), f"level = {n}") for n in range(6)]
+    first_only = [caught(10 + n, f"{n:04b}") for n in range(3)]
+    presses = [*both[:3], *first_only, *both[3:]]
+    assert cuts_of(both) == [Cut(12)]
+    assert cuts_of(presses) == [Cut(12), Cut(4), Cut(4, section=0)]
+    stack, rows, apart = stack_of(presses)
+    assert (stack.bits.shape, stack.sections, rows, apart) == ((6, 12), (4, 8), both, first_only)
+    stack, rows, apart = stack_of(presses, Cut(4))
+    assert (stack.bits[:, 3].tolist(), stack.sections, rows) == ([0, 1, 0], (), first_only)
+    stack, rows, apart = stack_of(presses, Cut(4, section=0))
+    assert (stack.bits.shape, rows, apart) == ((9, 4), presses, [])
+    assert stack.labels["level"] == (0.0, 1.0, 2.0, None, None, None, 3.0, 4.0, 5.0)
+    assert stack_of([], None)[0].rows == 0

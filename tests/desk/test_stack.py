@@ -92,12 +92,32 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
     assert len(lines[1].split("\t")[-1]) == 112
 
 
+def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None:
+    leaf, document = cabinet.stack, cabinet.document
+    assert document.casebook is not None
+    assert not leaf.of.isVisible()
+    for press in document.shown_presses()[:5]:
+        first, last = press.reading.frames[0]
+        short = {"bits": press.reading.bits[:40], "sections": (40,), "frames": ((first + 2, last),)}
+        reading = press.reading.model_copy(update=short)
+        document.casebook.put_press(press.take_id, reading, label=press.label)
+    assert document.gadget is not None
+    document.choose_gadget(document.gadget.id)
+    assert leaf.of.isVisible()
+    assert [leaf.of.itemText(i) for i in range(leaf.of.count())] == ["112 bits", "40 bits", "section 1, 40 bits"]
+    assert leaf._set_apart.text() == "5 frames of another kind set apart"
+    for at, shape in ((1, (5, 40)), (2, (49, 40)), (0, (44, 112))):
+        leaf.of.setCurrentIndex(at)
+        leaf.of.activated.emit(at)
+        assert leaf.grid.stack.bits.shape == shape
+
+
 def test_labels_typed_are_things_varied_or_a_keys_name(cabinet: Window) -> None:
     assert labels_of("temperature = 21.5, mode = dry") == {"temperature": 21.5, "mode": "dry"}
     assert labels_of("Next slide") == {"key": "Next slide"}
     assert labels_of("") == {}
     presses = cabinet.document.shown_presses()
-    stack, rows, apart = stack_of(presses, (40, 72))
+    stack, rows, apart = stack_of(presses)
     assert (stack.rows, stack.columns, len(rows), apart) == (44, 112, 44, [])
     assert isinstance(stack.labels["mode"][0], str)
     assert np.issubdtype(np.array(stack.labels["temperature"]).dtype, np.floating)

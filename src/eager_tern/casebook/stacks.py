@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -58,21 +59,58 @@ def pasted_labels(text: str) -> list[str]:
     return [", ".join(f"{n} = {v}" for n, v in zip(names, row, strict=False) if n and v and n != BITS) for row in rest]
 
 
-def stack_of(presses: Sequence[Caught], sections: tuple[int, ...] = ()) -> tuple[Stack, list[Caught], list[Caught]]:
-    """The stack, the presses it is made of in shooting order, and those set apart.
+@dataclass(frozen=True)
+class Cut:
+    """What is laid under one another: frames of so many ``bits``, or one ``section`` of that length of any frame."""
 
-    Apart are presses without bits, and those with another number of bits than most have.
-    """
+    bits: int
+    section: int | None = None
+
+    @property
+    def words(self) -> str:
+        whole = f"{self.bits} bits"
+        return whole if self.section is None else f"section {self.section + 1}, {whole}"
+
+    def of(self, press: Caught) -> str:
+        """The bits of a press that it takes; none where the press is of another kind."""
+        reading = press.reading
+        if reading.first_missed or self.section is None:
+            return reading.bits if len(reading.bits) == self.bits and not reading.first_missed else ""
+        sizes = _sections(press)
+        if self.section >= len(sizes) or sizes[self.section] != self.bits:
+            return ""
+        start = sum(sizes[: self.section])
+        return reading.bits[start : start + self.bits]
+
+
+def cuts_of(presses: Sequence[Caught]) -> list[Cut]:
+    """What can be stacked: frames of each length, the commonest first; and where lengths differ, sections in common."""
     with_bits = [press for press in presses if press.reading.bits and not press.reading.first_missed]
     sizes = Counter(len(press.reading.bits) for press in with_bits)
-    usual = sizes.most_common(1)[0][0] if sizes else 0
-    rows = [press for press in with_bits if len(press.reading.bits) == usual]
+    cuts = [Cut(size) for size, _ in sizes.most_common()]
+    if len(cuts) < 2:
+        return cuts
+    sections = Counter((n, size) for press in with_bits for n, size in enumerate(_sections(press)))
+    return cuts + [Cut(size, n) for (n, size), count in sorted(sections.items()) if count > sizes[cuts[0].bits]]
+
+
+def _sections(press: Caught) -> tuple[int, ...]:
+    return press.reading.sections or (len(press.reading.bits),)
+
+
+def stack_of(presses: Sequence[Caught], cut: Cut | None = None) -> tuple[Stack, list[Caught], list[Caught]]:
+    """The stack, the presses it is made of in shooting order, and those set apart.
+
+    Apart are presses that a cut takes nothing of; without one, presses with another number of bits than most have.
+    """
+    cut = cut or next(iter(cuts_of(presses)), Cut(0))
+    rows = [press for press in presses if cut.of(press)]
     taken = {press.id for press in rows}
     said = [labels_of(press.label) for press in rows]
     names = dict.fromkeys(name for row in said for name in row)
     labels: dict[str, tuple[Label, ...]] = {name: _one_kind([row.get(name) for row in said]) for name in names}
-    bits = np.array([[int(bit) for bit in press.reading.bits] for press in rows], np.uint8).reshape(len(rows), usual)
-    whole = sections if sum(sections) == usual else ()
+    bits = np.array([[int(bit) for bit in cut.of(press)] for press in rows], np.uint8).reshape(len(rows), cut.bits)
+    whole = rows[0].reading.sections if rows and cut.section is None else ()
     return Stack(bits, labels, whole), rows, [press for press in presses if press.id not in taken]
 
 

@@ -71,7 +71,7 @@ class PressReading(BaseModel):
     """What was read of a press, as kept in the casebook.
 
     ``frames`` are index ranges of marks in the take's pulses; ``turning`` names the fields that change by themselves
-    from press to press, as a toggle does.
+    from press to press, as a toggle does. ``sections`` are the bits of each section, if there are several.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -89,6 +89,7 @@ class PressReading(BaseModel):
     check_count: int = 0
     first_missed: bool = False
     mended: str = ""
+    sections: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -155,4 +156,5 @@ def press_reading(press: Press) -> PressReading:
         check_count=len(best.checks),
         first_missed=press.first_missed,
         mended=press.lead.mended,
+        sections=best.sections,
     )

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, Q
 
 from eager_tern.casebook.changes import KeepSheet, Label
 from eager_tern.casebook.shots import Shot
-from eager_tern.casebook.stacks import BITS, KEY, pasted_labels, short_label, stack_of, usual_labels
+from eager_tern.casebook.stacks import BITS, KEY, Cut, cuts_of, pasted_labels, short_label, stack_of, usual_labels
 from eager_tern.casebook.values import Caught, Gadget, bit_text
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
@@ -48,7 +48,6 @@ class StackLeaf(QWidget):
         super().__init__()
         self._document = document
         self._presses: list[Caught] = []
-        self._apart: list[Caught] = []
         self._work: Comparing | None = None
         self._dismissed: frozenset[str] = frozenset()
         self._of_gadget: Gadget | None = None
@@ -56,6 +55,11 @@ class StackLeaf(QWidget):
         self.proof: Proof | None = None
         self.grid = StackGrid()
         self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
+        self.of = _choice("Frames stacked", [])
+        self._set_apart = QLabel()
+        self._kinds = QWidget()  # shown where frames of several kinds were caught
+        self._cut: Cut | None = None
+        self._cuts: list[Cut] = []
         self.sort = _choice("Sorted by", [IN_ORDER])
         self.show_as = _choice("Shown as", [*SHOWN, "hex, turned", "decimal, turned", OVER_TIME])
         self.over_time = OverTime()
@@ -70,11 +74,22 @@ class StackLeaf(QWidget):
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.words = QLabel()
         self.words.setWordWrap(True)
+        kinds = QHBoxLayout(self._kinds)
+        kinds.setContentsMargins(18, 14, 14, 0)
+        kinds.setSpacing(6)
+        kinds.addWidget(QLabel("frames of"))
+        kinds.addWidget(self.of)
+        kinds.addSpacing(6)
+        kinds.addWidget(self._set_apart, 1)
         row = QHBoxLayout()
         row.setContentsMargins(18, 14, 14, 0)
         row.setSpacing(6)
-        for words, box in (("against", self.against), ("by", self.sort), ("as", self.show_as)):
-            row.addWidget(QLabel(words))
+        for words, box in (
+            (QLabel("against"), self.against),
+            (QLabel("by"), self.sort),
+            (QLabel("as"), self.show_as),
+        ):
+            row.addWidget(words)
             row.addWidget(box)
             row.addSpacing(6)
         row.addStretch(1)
@@ -92,10 +107,12 @@ class StackLeaf(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
+        layout.addWidget(self._kinds)
         layout.addLayout(row)
         layout.addWidget(self.grid, 1)
         layout.addWidget(self.over_time, 1)
         layout.addLayout(bar)
+        self.of.activated.connect(self._take_cut)
         self.against.activated.connect(self._hold_against)
         self.sort.activated.connect(self._sort)
         self.show_as.activated.connect(self._show_as)
@@ -117,9 +134,9 @@ class StackLeaf(QWidget):
             self._forget()
             return
         presses = self._document.shown_presses()
-        first = next((press for press in presses if press.reading.bits), None)
-        best = self._document.frame(first).best if first is not None else None
-        stack, rows, self._apart = stack_of(presses, best.sections if best is not None else ())
+        self._show_cuts(cuts_of(presses))
+        stack, rows, apart = stack_of(presses, self._cut)
+        self._set_apart.setText(f"{plural(len(apart), 'frame')} of another kind set apart" if apart else "")
         changed = self.comparison is None or not _same(self.comparison.stack, stack)
         self._presses = rows
         another = self._of_gadget != self._document.gadget
@@ -142,6 +159,25 @@ class StackLeaf(QWidget):
         if self.over_time.isVisible():
             self._draw_over_time()
         self._show_selection()
+
+    def _show_cuts(self, cuts: list[Cut]) -> None:
+        """Which frames can be stacked; the choice is offered where there is one."""
+        self._cut = self._cut if self._cut in cuts else next(iter(cuts), None)
+        self._cuts = cuts
+        self.of.clear()
+        self.of.addItems([cut.words for cut in cuts])
+        self.of.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.of.setCurrentIndex(cuts.index(self._cut) if self._cut is not None else -1)
+        self._kinds.setVisible(len(cuts) > 1)
+
+    def _take_cut(self, at: int) -> None:
+        self._cut = self._cuts[at]
+        self.refresh()
+
+    @property
+    def _is_whole(self) -> bool:
+        """Whether whole frames are stacked, which a sheet can describe."""
+        return self._cut is None or self._cut.section is None
 
     def showEvent(self, event: object) -> None:
         if not self._presses:
@@ -256,10 +292,10 @@ class StackLeaf(QWidget):
     def _tell(self) -> None:
         stack = self.grid.stack
         self.find.setEnabled(stack.rows >= FEWEST)
-        self.keep.setVisible(self.comparison is not None)
+        self.keep.setVisible(self.comparison is not None and self._is_whole)
         self.back.setVisible(self.comparison is not None and bool(self._dismissed))
         self.back.setText(f"bring {len(self._dismissed)} dismissed back")
-        self.write.setVisible(self.comparison is not None)
+        self.write.setVisible(self.comparison is not None and self._is_whole)
         self.plan.setVisible(bool(self._wanted()))
         self.plan.setToolTip("\n".join(ask.why for ask in self._wanted()))
         if stack.rows < FEWEST:
@@ -268,8 +304,6 @@ class StackLeaf(QWidget):
             text = f"{plural(stack.rows, 'frame')} of {stack.columns} bits, {len(stack.varying)} of which change."
             if not stack.labels:
                 text += " Label the presses with what you set, as in “temperature = 21, mode = dry”."
-            if self._apart:
-                text += f" {plural(len(self._apart), 'frame')} of another length set apart."
             self.words.setText(text)
         else:
             text = f"explained {self.comparison.explained} of {len(stack.varying)} changing bits"
