@@ -112,19 +112,24 @@ def test_a_list_survives_and_can_be_taken_back(tmp_path: Path) -> None:
     assert Casebook.open(tmp_path / "a.tern").shots(gadget) == shots
 
 
-@pytest.mark.parametrize("version", [1, 2])
+@pytest.mark.parametrize("version", [1, 2, 3])
 def test_an_older_casebook_is_brought_up(tmp_path: Path, version: int) -> None:
     path = tmp_path / "old.tern"
     book = Casebook.create(path)
     gadget = book.add_gadget("Lamp")
     book.close()
-    newer = ["measured"] if version == 2 else ["path", "channel", "by_hand", "measured"]
+    newer = {1: ["path", "channel", "by_hand", "measured"], 2: ["measured"], 3: []}[version]
     columns = "".join(f"ALTER TABLE take DROP COLUMN {name};" for name in newer)
     with sqlite3.connect(path) as db:
-        db.executescript(f"{'DROP TABLE shot;' if version == 1 else ''} PRAGMA user_version = {version};" + columns)
+        db.executescript(
+            f"DROP TABLE dismissed; {'DROP TABLE shot;' if version == 1 else ''} PRAGMA user_version = {version};"
+            + columns
+        )
     db.close()
     assert Casebook.open(path, read_only=True).shots(gadget) == ()
     book = Casebook.open(path)
+    book.set_dismissed(gadget, frozenset({"sum 7 6 5 4"}))
+    assert book.dismissed(gadget) == {"sum 7 6 5 4"}
     book.put_shots(gadget, parse_plan("Power"))
     assert book.shots(gadget) == (Shot((("", "Power"),)),)
     measured = Measured("fsk", 20_000.0, None, (Faint(1.0, 2.0, 0.5),))

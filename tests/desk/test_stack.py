@@ -241,6 +241,14 @@ def test_a_finding_is_dismissed_and_brought_back(cabinet: Window, qtbot: QtBot) 
     qtbot.waitUntil(lambda: "explained 33 of 38" in leaf.words.text(), timeout=60_000)
     assert leaf.comparison is not None
     assert "sleep" not in {field.name for field in leaf.comparison.fields}
+    cabinet.document.undo()
+    qtbot.waitUntil(lambda: "explained 38 of 38" in leaf.words.text(), timeout=60_000)
+    cabinet.document.redo()
+    assert cabinet.document.gadget is not None
+    cabinet.choose_gadget(1)
+    cabinet.document.choose_gadget(next(g.id for g in cabinet.document.casebook.gadgets() if "cabinet" in g.name))
+    qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "explained 33 of 38" in leaf.words.text(), timeout=60_000)  # kept with the gadget
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "explained 38 of 38" in leaf.words.text(), timeout=60_000)
 

@@ -130,7 +130,22 @@ class KeepSheet:
         return KeepSheet(self.gadget_id, self.sheet_id, before)
 
 
-Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet
+@dataclass(frozen=True)
+class Dismiss:
+    """Believe all findings about a gadget's frames but these."""
+
+    gadget_id: int
+    findings: frozenset[str]
+    words: str = "dismissing"
+    press_ids: ClassVar[tuple[int, ...]] = ()
+
+    def apply(self, casebook: Casebook) -> Dismiss:
+        before = casebook.dismissed(self.gadget_id)
+        casebook.set_dismissed(self.gadget_id, self.findings)
+        return Dismiss(self.gadget_id, before)
+
+
+Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | Dismiss
 
 
 @dataclass

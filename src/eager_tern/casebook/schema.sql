@@ -1,4 +1,4 @@
--- The casebook, schema 3. docs/casebook.md explains it.
+-- The casebook, schema 4. docs/casebook.md explains it.
 
 CREATE TABLE gadget (
     id    INTEGER PRIMARY KEY,
@@ -68,4 +68,11 @@ CREATE TABLE IF NOT EXISTS shot (
     press_id  INTEGER REFERENCES press (id),
     skipped   INTEGER NOT NULL DEFAULT 0,
     PRIMARY KEY (gadget_id, number)
+) WITHOUT ROWID;
+
+-- Findings about the gadget's frames that the user does not believe, by what tells a finding from all others.
+CREATE TABLE IF NOT EXISTS dismissed (
+    gadget_id INTEGER NOT NULL REFERENCES gadget (id),
+    finding   TEXT NOT NULL,
+    PRIMARY KEY (gadget_id, finding)
 ) WITHOUT ROWID;

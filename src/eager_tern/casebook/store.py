@@ -22,8 +22,8 @@ from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
-SCHEMA = 3
-SHOTS = re.compile(r"CREATE TABLE IF NOT EXISTS shot.*?;", re.DOTALL)  # what schema 2 has beside schema 1
+SCHEMA = 4
+ADDED_TABLES = re.compile(r"CREATE TABLE IF NOT EXISTS .*?;", re.DOTALL)  # by schemas 2 and 4
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BATCH = 500
@@ -301,6 +301,16 @@ class Casebook:
         with self.changing() as db:
             db.execute("DELETE FROM sheet WHERE gadget_id = ? AND id = ?", (gadget_id, sheet_id))
 
+    def dismissed(self, gadget_id: int) -> frozenset[str]:
+        """The findings that the user does not believe."""
+        rows = self._db.execute("SELECT finding FROM dismissed WHERE gadget_id = ?", (gadget_id,))
+        return frozenset(row[0] for row in rows)
+
+    def set_dismissed(self, gadget_id: int, findings: frozenset[str]) -> None:
+        with self.changing() as db:
+            db.execute("DELETE FROM dismissed WHERE gadget_id = ?", (gadget_id,))
+            db.executemany("INSERT INTO dismissed VALUES (?, ?)", [(gadget_id, each) for each in sorted(findings)])
+
     # The shot list
 
     def shots(self, gadget_id: int) -> Shots:
@@ -339,11 +349,11 @@ def _measured(text: str) -> Measured:
 
 def _bring_up(db: sqlite3.Connection) -> None:
     """Give an older casebook what this schema has beside its own."""
-    found = SHOTS.search((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
-    assert found is not None
+    schema = (files("eager_tern.casebook") / "schema.sql").read_text("utf-8")
     version = db.execute("PRAGMA user_version").fetchone()[0]
     db.execute("BEGIN")
-    db.execute(found[0])  # only where it is not there
+    for table in ADDED_TABLES.findall(schema):
+        db.execute(table)
     for since, column in ADDED_TO_TAKES:
         if since > version:
             db.execute(f"ALTER TABLE take ADD COLUMN {column}")

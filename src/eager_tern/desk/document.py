@@ -182,6 +182,12 @@ class Document(QObject):
         """The texts of the open gadget's sheets by their ids."""
         return self.casebook.sheets(self.gadget.id) if self.casebook is not None and self.gadget is not None else {}
 
+    def dismissed(self) -> frozenset[str]:
+        """Findings about the open gadget's frames that the user does not believe."""
+        if self.casebook is None or self.gadget is None:
+            return frozenset()
+        return self.casebook.dismissed(self.gadget.id)
+
     def _sheets_changed(self) -> None:
         """Read everything caught of the gadget with its sheets as they are now; what is selected stays so."""
         selected, gadget_id = self.selected, self.gadget.id if self.gadget is not None else 0

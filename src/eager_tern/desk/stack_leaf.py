@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from eager_tern.casebook.changes import KeepSheet, Label
+from eager_tern.casebook.changes import Dismiss, KeepSheet, Label
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import BITS, KEY, Cut, cuts_of, pasted_labels, short_label, stack_of, usual_labels
 from eager_tern.casebook.values import Caught, Gadget, bit_text
@@ -137,11 +137,12 @@ class StackLeaf(QWidget):
         self._show_cuts(cuts_of(presses))
         stack, rows, apart = stack_of(presses, self._cut)
         self._set_apart.setText(f"{plural(len(apart), 'frame')} of another kind set apart" if apart else "")
-        changed = self.comparison is None or not _same(self.comparison.stack, stack)
-        self._presses = rows
+        dismissed = self._document.dismissed()
+        believed = dismissed == self._dismissed
+        changed = self.comparison is None or not _same(self.comparison.stack, stack) or not believed
+        self._presses, self._dismissed = rows, dismissed
         another = self._of_gadget != self._document.gadget
-        if another:
-            self._of_gadget, self._dismissed = self._document.gadget, frozenset()
+        self._of_gadget = self._document.gadget
         chosen = self.sort.currentText()
         self.sort.clear()
         self.sort.addItems([IN_ORDER, *stack.labels])
@@ -263,13 +264,15 @@ class StackLeaf(QWidget):
 
     def dismiss(self, finding: str) -> None:
         """Leave a finding out, and look what follows without it."""
-        self._dismissed |= {finding}
-        self.search()
+        self._believe_all_but(self._dismissed | {finding})
 
     def bring_back(self) -> None:
         """Believe again what was dismissed."""
-        self._dismissed = frozenset()
-        self.search()
+        self._believe_all_but(frozenset())
+
+    def _believe_all_but(self, findings: frozenset[str]) -> None:
+        if self._document.gadget is not None:
+            self._document.change(Dismiss(self._document.gadget.id, findings))
 
     def stop(self) -> None:
         """Give a search up."""
