@@ -14,7 +14,8 @@ from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.findings import CardView
-from eager_tern.desk.stack_grid import HEAD, ROW, StackGrid
+from eager_tern.desk.stack_grid import HEAD, LEFT, NAMES, ROW, StackGrid
+from eager_tern.desk.ways import Way, number_text, pieces
 from eager_tern.desk.window import Window
 from tests.handsets import join, nec
 
@@ -74,7 +75,7 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
     assert grid.grab().toImage() != seen
     leaf.show_as.setFocus()
     qtbot.keyClick(leaf.show_as, Qt.Key.Key_Down)
-    assert grid.shown == "hex"
+    assert grid.way.shown == "hex"
     leaf.sort.setFocus()
     while leaf.sort.currentText() != "temperature":
         qtbot.keyClick(leaf.sort, Qt.Key.Key_Down)
@@ -110,6 +111,47 @@ def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None
         leaf.of.setCurrentIndex(at)
         leaf.of.activated.emit(at)
         assert leaf.grid.stack.bits.shape == shape
+
+
+def test_some_bits_are_shown_in_a_way_of_their_own(cabinet: Window, qtbot: QtBot) -> None:
+    leaf, grid = cabinet.stack, cabinet.stack.grid
+
+    def drag(first: int, last: int) -> None:
+        places = [QPoint(int(LEFT + NAMES + grid._at[column] + 3), HEAD // 2) for column in (first, last)]
+        qtbot.mousePress(grid.viewport(), Qt.MouseButton.LeftButton, pos=places[0])
+        qtbot.mouseMove(grid.viewport(), places[1])
+        qtbot.mouseRelease(grid.viewport(), Qt.MouseButton.LeftButton, pos=places[1])
+
+    seen = grid.grab().toImage()
+    drag(16, 22)
+    assert grid.range == (16, 22)
+    leaf.show_as.setFocus()
+    for _ in range(2):
+        qtbot.keyClick(leaf.show_as, Qt.Key.Key_Down)
+    leaf.turned.trigger()
+    assert grid.own == {(16, 22): Way("decimal", turned=True)}
+    assert number_text(grid.stack.bits[0, 16:23], grid.own[16, 22]) == "50"  # the humidity
+    assert leaf.turns.text().startswith("turned")
+    grid.setFocus()
+    qtbot.keyClick(grid, Qt.Key.Key_Escape)
+    assert (grid.range, leaf.show_as.currentText()) == (None, "bits")
+    assert grid.grab().toImage() != seen
+    drag(20, 25)
+    leaf.inverted.trigger()
+    assert grid.own == {(20, 25): Way(inverted=True)}  # ranges do not overlap
+    grid.choose_range(None)
+    leaf.in_nibbles.trigger()
+    assert (grid.way, grid.own) == (Way(group=4), {})
+
+
+def test_columns_are_cut_into_pieces() -> None:
+    own = {(6, 9): Way("hex")}
+    cut = [(piece.first, piece.last, piece.way.shown) for piece in pieces([(0, 12), (12, 18)], Way("decimal"), own)]
+    assert cut == [(0, 5, "decimal"), (6, 9, "hex"), (10, 11, "decimal"), (12, 17, "decimal")]
+    bits = np.array([1, 0, 1, 1, 0], np.uint8)
+    assert number_text(bits, Way("decimal")) == "22"
+    assert number_text(bits, Way("hex", turned=True)) == "0D"
+    assert number_text(bits, Way("decimal", inverted=True)) == "9"
 
 
 def test_labels_typed_are_things_varied_or_a_keys_name(cabinet: Window) -> None:

@@ -23,11 +23,10 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit
 from eager_tern.compare.comparison import Comparison, column_signs
 from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.ways import Piece, Range, Way, number_text, pieces
 
 Against = Literal["row above", "first row", "most common", "chosen row", "label"]
 AGAINST: tuple[Against, ...] = ("row above", "first row", "most common", "chosen row", "label")
-Shown = Literal["bits", "hex", "decimal"]
-SHOWN: tuple[Shown, ...] = ("bits", "hex", "decimal")
 
 LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 150, 19, 8.4, 7, 16
 HEAD, FEET = 22, 40
@@ -41,6 +40,7 @@ class StackGrid(QAbstractScrollArea):
     filled_down = pyqtSignal()
     copied = pyqtSignal()
     labelled = pyqtSignal(int, str)  # a row, and the label typed
+    range_chosen = pyqtSignal()  # or none any more
 
     def __init__(self) -> None:
         super().__init__()
@@ -48,8 +48,11 @@ class StackGrid(QAbstractScrollArea):
         self.names: list[str] = []
         self.labels: list[str] = []
         self.against: Against = "row above"
-        self.shown: Shown = "bits"
-        self.turned = False
+        self.way = Way()
+        self.own: dict[Range, Way] = {}  # columns that are shown in a way of their own
+        self.range: Range | None = None  # columns that a way is chosen for; None: all of them
+        self._dragged_from: int | None = None
+        self._pieces: list[Piece] = []
         self.selected: set[int] = set()
         self.doubtful: set[int] = set()  # rows whose label or check is contradicted
         self.order: NDArray[np.intp] = np.empty(0, np.intp)
@@ -64,7 +67,10 @@ class StackGrid(QAbstractScrollArea):
         self.editor.editingFinished.connect(self._edited)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Stack of bits")
-        self.setToolTip("Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained")
+        self.setToolTip(
+            "Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained.\n"
+            "Drag over the column numbers to show some bits in another way."
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, keys, act in (
@@ -81,6 +87,9 @@ class StackGrid(QAbstractScrollArea):
 
     def show_stack(self, stack: Stack, names: list[str], labels: list[str], order: NDArray[np.intp]) -> None:
         """Another stack; ``names`` stand in front of the rows, ``labels`` are what was said of them."""
+        if stack.columns != self.stack.columns:
+            self.own, self.range = {}, None
+            self.range_chosen.emit()
         self.stack, self.names, self.labels = stack, names, labels
         self._expected = None
         self.sort(order)
@@ -100,9 +109,20 @@ class StackGrid(QAbstractScrollArea):
         self._held = int(self.order[self._current]) if self._current < len(self.order) else 0
         self._compare()
 
-    def show_as(self, shown: Shown, turned: bool) -> None:
-        """Bits, or the number of each byte; turned: the bit sent first is the lowest."""
-        self.shown, self.turned = shown, turned
+    def show_as(self, way: Way) -> None:
+        """Show the chosen columns in a way; without a choice all of them, whatever way some had of their own."""
+        if self.range is None:
+            self.way, self.own = way, {}
+        else:
+            first, last = self.range
+            self.own = {(a, b): its for (a, b), its in self.own.items() if b < first or a > last} | {self.range: way}
+        self._measure()
+        self.viewport().update()
+
+    def choose_range(self, columns: Range | None) -> None:
+        """Choose the columns that the next way is for."""
+        self.range = columns
+        self.range_chosen.emit()
         self.viewport().update()
 
     def show_findings(self, found: Comparison | None) -> None:
@@ -147,12 +167,13 @@ class StackGrid(QAbstractScrollArea):
         inside = columns.copy()
         for start in starts:
             inside[start:] = columns[start:] - start
-        before = np.array([np.sum(inside[: c + 1] % 8 == 0) - 1 for c in range(columns.size)])
+        before = np.array([np.sum(inside[: c + 1] % self.way.group == 0) - 1 for c in range(columns.size)])
         return columns * BIT + before * BYTE_GAP + gaps
 
     def _measure(self) -> None:
         view = self.viewport().size()
         self._at = self._x()
+        self._pieces = pieces(self.stack.section_bounds, self.way, self.own)
         wide = int(self._at[-1] + BIT + 16) if self._at.size else 0
         self.horizontalScrollBar().setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
         self.horizontalScrollBar().setPageStep(max(view.width() - LEFT - NAMES, 1))
@@ -181,11 +202,7 @@ class StackGrid(QAbstractScrollArea):
             self._paint_name(painter, n, top + n * ROW)
         painter.setClipRect(QRectF(LEFT + NAMES, HEAD, width, height - HEAD - FEET))
         for n in range(first, last):
-            y = top + n * ROW
-            if self.shown == "bits":
-                self._paint_bits(painter, n, left, y)
-            else:
-                self._paint_numbers(painter, n, left, y)
+            self._paint_row(painter, n, left, top + n * ROW)
         painter.setClipRect(QRectF(LEFT + NAMES, 0, width, height))
         self._paint_head(painter, left)
         self._paint_feet(painter, left, height - FEET)
@@ -203,35 +220,36 @@ class StackGrid(QAbstractScrollArea):
         name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAMES - 12)
         painter.drawText(QRectF(LEFT, y, NAMES - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
 
-    def _paint_bits(self, painter: QPainter, n: int, left: float, y: float) -> None:
+    def _paint_row(self, painter: QPainter, n: int, left: float, y: float) -> None:
         painter.setFont(digit_font(12))
         row, differs = self.stack.bits[self.order[n]], self._differs[n]
-        for column, at in enumerate(self._at.tolist()):
-            x = left + at
-            if not LEFT + NAMES - BIT < x < self.viewport().width():
-                continue
-            cell = QRectF(x, y + 1, BIT, ROW - 2)
-            if differs[column]:
-                painter.fillRect(cell, colour("ink"))
-            painter.setPen(colour("paper" if differs[column] else "quiet"))
-            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, str(row[column]))
+        for piece in self._pieces:
+            if piece.way.shown == "bits":
+                for column in range(piece.first, piece.last + 1):
+                    self._paint_cell(painter, column, column, left, y, differs, str(row[column] ^ piece.way.inverted))
+            else:
+                text = number_text(row[piece.first : piece.last + 1], piece.way)
+                self._paint_cell(painter, piece.first, piece.last, left, y, differs, text)
 
-    def _paint_numbers(self, painter: QPainter, n: int, left: float, y: float) -> None:
-        painter.setFont(digit_font(12))
-        row, differs = self.stack.bits[self.order[n]], self._differs[n]
-        for start, end in self.stack.section_bounds:
-            for first in range(start, end, 8):
-                piece = row[first : min(first + 8, end)].tolist()
-                number = int("".join(map(str, piece[::-1] if self.turned else piece)), 2)
-                text = f"{number:0{-(-len(piece) // 4)}X}" if self.shown == "hex" else f"{number}"
-                cell = QRectF(left + float(self._at[first]), y + 1, len(piece) * BIT, ROW - 2)
-                inked = differs[first : first + len(piece)].any()
-                if inked:
-                    painter.fillRect(cell, colour("ink"))
-                painter.setPen(colour("paper" if inked else "quiet"))
-                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
+    def _paint_cell(
+        self, painter: QPainter, first: int, last: int, left: float, y: float, differs: NDArray[np.bool_], text: str
+    ) -> None:
+        x, end = left + float(self._at[first]), left + float(self._at[last]) + BIT
+        if end < LEFT + NAMES or x > self.viewport().width():
+            return
+        cell = QRectF(x, y + 1, end - x, ROW - 2)
+        inked = differs[first : last + 1].any()
+        if inked:
+            painter.fillRect(cell, colour("ink"))
+        painter.setPen(colour("paper" if inked else "quiet"))
+        painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_head(self, painter: QPainter, left: float) -> None:
+        for columns in {*self.own, *([self.range] if self.range else [])}:
+            x, end = left + float(self._at[columns[0]]), left + float(self._at[columns[1]]) + BIT
+            if columns == self.range:
+                painter.fillRect(QRectF(x, 0, end - x, HEAD - 2), colour("chosen"))
+            painter.fillRect(QRectF(x, HEAD - 3, end - x, 2), colour("attention" if columns == self.range else "quiet"))
         painter.setFont(digit_font(SMALL_PX))
         painter.setPen(colour("quiet"))
         for start, end in self.stack.section_bounds:
@@ -266,7 +284,24 @@ class StackGrid(QAbstractScrollArea):
         n = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
         return n if 0 <= n < len(self.order) and HEAD <= y < self.viewport().height() - FEET else -1
 
+    def _column_at(self, x: float) -> int:
+        """The column nearest to a place."""
+        along = x - (LEFT + NAMES - self.horizontalScrollBar().value()) - BIT / 2
+        return int(np.argmin(np.abs(self._at - along)))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragged_from is not None:
+            ends = sorted((self._dragged_from, self._column_at(event.position().x())))
+            self.choose_range((ends[0], ends[1]))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._dragged_from = None
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < HEAD and event.position().x() > LEFT + NAMES and self.stack.columns:
+            self._dragged_from = self._column_at(event.position().x())
+            self.choose_range(None)
+            return
         n = self._row_at(event.position().y())
         if n >= 0 and event.button() == Qt.MouseButton.LeftButton:
             self._current = n
@@ -302,6 +337,9 @@ class StackGrid(QAbstractScrollArea):
         if event.key() == Qt.Key.Key_Escape and self.editor.isVisible():  # the label stays as it was
             self.editor.hide()
             self.setFocus()
+            return
+        if event.key() == Qt.Key.Key_Escape and self.range is not None:
+            self.choose_range(None)
             return
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
         if not step or not len(self.order):

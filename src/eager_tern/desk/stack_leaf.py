@@ -6,7 +6,19 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from eager_tern.casebook.changes import Dismiss, KeepSheet, Label
 from eager_tern.casebook.shots import Shot
@@ -24,7 +36,8 @@ from eager_tern.desk.comparison_cards import cards_for_comparison
 from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
 from eager_tern.desk.over_time import OverTime
-from eager_tern.desk.stack_grid import AGAINST, SHOWN, StackGrid
+from eager_tern.desk.stack_grid import AGAINST, StackGrid
+from eager_tern.desk.ways import SHOWN, Way
 from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
 from eager_tern.intake.publishing import publish
@@ -32,6 +45,7 @@ from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.loading import parse_sheet
 
 IN_ORDER = "shooting order"
+TURNS = ("turned", "inverted", "in nibbles")
 OVER_TIME = "over time"
 LINE_FRAMES = 8  # from which the line is described
 FEWEST = 4
@@ -57,11 +71,22 @@ class StackLeaf(QWidget):
         self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
         self.of = _choice("Frames stacked", [])
         self._set_apart = QLabel()
+        self._as_words = QLabel("as")
         self._kinds = QWidget()  # shown where frames of several kinds were caught
         self._cut: Cut | None = None
         self._cuts: list[Cut] = []
         self.sort = _choice("Sorted by", [IN_ORDER])
-        self.show_as = _choice("Shown as", [*SHOWN, "hex, turned", "decimal, turned", OVER_TIME])
+        self.show_as = _choice("Shown as", [*SHOWN, OVER_TIME])
+        self.turned, self.inverted, self.in_nibbles = (QAction(words, self) for words in TURNS)
+        self.turns = QToolButton()
+        self.turns.setAccessibleName("Order of the bits shown")
+        self.turns.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.turns)
+        for action in (self.turned, self.inverted, self.in_nibbles):
+            action.setCheckable(True)
+            action.triggered.connect(self._show_way)
+            menu.addAction(action)
+        self.turns.setMenu(menu)
         self.over_time = OverTime()
         self.over_time.hide()
         self.find = QPushButton("Find out")
@@ -87,23 +112,24 @@ class StackLeaf(QWidget):
         for words, box in (
             (QLabel("against"), self.against),
             (QLabel("by"), self.sort),
-            (QLabel("as"), self.show_as),
+            (self._as_words, self.show_as),
         ):
             row.addWidget(words)
             row.addWidget(box)
             row.addSpacing(6)
+        row.addWidget(self.turns)
         row.addStretch(1)
-        row.addWidget(self.write)
-        row.addSpacing(10)
-        row.addWidget(self.copy)
         bar = QHBoxLayout()
-        bar.setContentsMargins(18, 4, 14, 12)
+        bar.setContentsMargins(18, 4, 14, 0)
         bar.setSpacing(16)
         bar.addWidget(self.find)
         bar.addWidget(self.words, 1)
-        bar.addWidget(self.back)
-        bar.addWidget(self.plan)
-        bar.addWidget(self.keep)
+        links = QHBoxLayout()
+        links.setContentsMargins(18, 0, 14, 10)
+        links.setSpacing(16)
+        links.addStretch(1)
+        for each in (self.back, self.copy, self.write, self.plan, self.keep):
+            links.addWidget(each)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -112,11 +138,13 @@ class StackLeaf(QWidget):
         layout.addWidget(self.grid, 1)
         layout.addWidget(self.over_time, 1)
         layout.addLayout(bar)
+        layout.addLayout(links)
         self.of.activated.connect(self._take_cut)
         self.against.activated.connect(self._hold_against)
         self.sort.activated.connect(self._sort)
         self.show_as.activated.connect(self._show_as)
         self.grid.chosen.connect(self._choose)
+        self.grid.range_chosen.connect(self._tell_way)
         self.grid.copied.connect(self.copy_rows)
         self.grid.pasted.connect(self.paste_labels)
         self.grid.filled_down.connect(self.fill_down)
@@ -125,6 +153,7 @@ class StackLeaf(QWidget):
         document.presses_changed.connect(self.refresh)
         document.press_changed.connect(self.refresh)
         document.selection_changed.connect(self._show_selection)
+        self._tell_way()
         self.refresh()
 
     def refresh(self) -> None:
@@ -167,7 +196,6 @@ class StackLeaf(QWidget):
         self._cuts = cuts
         self.of.clear()
         self.of.addItems([cut.words for cut in cuts])
-        self.of.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.of.setCurrentIndex(cuts.index(self._cut) if self._cut is not None else -1)
         self._kinds.setVisible(len(cuts) > 1)
 
@@ -208,12 +236,31 @@ class StackLeaf(QWidget):
         over_time = self.show_as.itemText(at) == OVER_TIME
         self.grid.setVisible(not over_time)
         self.over_time.setVisible(over_time)
-        for box in (self.against, self.sort):
+        for box in (self.against, self.sort, self.turns):
             box.setEnabled(not over_time)
         if over_time:
             self._draw_over_time()
             return
-        self.grid.show_as(SHOWN[at if at < len(SHOWN) else at - 2], at >= len(SHOWN))
+        self._show_way()
+
+    def _show_way(self) -> None:
+        """The bits in the way chosen: those of a range, if one is chosen, else all."""
+        shown = SHOWN[min(self.show_as.currentIndex(), len(SHOWN) - 1)]
+        group = 4 if self.in_nibbles.isChecked() else 8
+        self.grid.show_as(Way(shown, self.turned.isChecked(), self.inverted.isChecked(), group))
+        self._tell_way()
+
+    def _tell_way(self) -> None:
+        """How the chosen columns are shown."""
+        columns = self.grid.range
+        way = self.grid.own.get(columns, self.grid.way) if columns is not None else self.grid.way
+        if self.show_as.currentText() != OVER_TIME:
+            self.show_as.setCurrentIndex(SHOWN.index(way.shown))
+        for action, on in ((self.turned, way.turned), (self.inverted, way.inverted), (self.in_nibbles, way.group == 4)):
+            action.setChecked(on)
+        said = [action.text() for action in (self.turned, self.inverted, self.in_nibbles) if action.isChecked()]
+        self.turns.setText((", ".join(said) or "as sent") + " ▾")
+        self._as_words.setText(f"bits {columns[0]}–{columns[1]} as" if columns is not None else "as")
 
     def _draw_over_time(self) -> None:
         times = np.array([press.caught_at for press in self._presses])
@@ -226,6 +273,7 @@ class StackLeaf(QWidget):
 
     def hold_against(self, against: str) -> None:
         """Show the grid, its rows held against something."""
+        self.grid.choose_range(None)
         self.show_as.setCurrentIndex(0)
         self._show_as(0)
         self.against.setCurrentIndex(AGAINST.index(against))
@@ -413,6 +461,7 @@ def _same(stack: Stack, other: Stack) -> bool:
 def _choice(name: str, choices: list[str]) -> QComboBox:
     box = QComboBox()
     box.addItems(choices)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     box.setAccessibleName(name)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     return box
