@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from eager_tern.compare.asking import next_shots
+from eager_tern.compare.asking import next_shots, press_to_tell
 from eager_tern.compare.checks import held
 from eager_tern.compare.comparison import Comparison, compare
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
+from eager_tern.desk.comparison_cards import cards_for_comparison
 from eager_tern.protocol.loading import parse_sheet
 from tests.gadgets import CHECKS, Gadget, climate, sensor, switch
 
@@ -165,3 +166,23 @@ def test_presses_that_would_settle_something_are_asked_for(rng: np.random.Genera
     assert "lamp" in asked[0].why
     assert not any("level" in ask.why for ask in asked)
     assert next_shots(compare(Stack(bits))) == []
+
+
+def test_what_cannot_be_told_apart_is_listed_with_the_press_that_would(rng: np.random.Generator) -> None:
+    level = np.array([*range(8), *rng.integers(0, 8, 16)])
+    bits = np.zeros((24, 24), np.uint8)
+    bits[:, 4:7] = level[:, None] >> np.arange(2, -1, -1) & 1
+    values = tuple(level.astype(float).tolist())
+    alone = compare(Stack(bits, {"level": values, "water": values}))
+    assert "water follows them as well: press level" in cards_for_comparison(alone, [""] * 24)[0].text
+    bits[:, 17:21] = (level + 3)[:, None] >> np.arange(3, -1, -1) & 1
+    found = compare(Stack(bits, {"level": values, "water": values}))
+    tell = press_to_tell(field(found, "level"), found)
+    assert set(tell) == {"level", "water"}
+    assert tell["level"] != tell["water"]
+    assert any(ask.labels == tell for ask in next_shots(found))
+    cards = {card.title: card.text for card in cards_for_comparison(found, [""] * 24)}
+    assert "explain it as well: press level" in cards["a · level"]
+    assert "explain it as well." not in cards["a · level"]
+    other = compare(Stack(bits, {"level": values, "water": tuple(rng.permutation(values).tolist())}))
+    assert press_to_tell(field(other, "level"), other) == {}

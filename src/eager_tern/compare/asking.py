@@ -84,20 +84,28 @@ def _of_table(field: Field, stack: Stack, usual: dict[str, Label]) -> list[Wante
     ]
 
 
-def _apart(field: Field, found: Comparison, usual: dict[str, Label]) -> list[Wanted]:
-    """Two labels that some bits cannot tell apart: a press in which one changes and the other does not."""
-    asks = []
+def press_to_tell(field: Field, found: Comparison) -> dict[str, Label]:
+    """The labels of a press that would tell a field from what explains it as well; empty where none would.
+
+    Bits that follow another label too are told apart by a press in which one of the two changes without the other.
+    """
+    said = {bit for each in (field, *field.others) for bit in each.positions}
     for other in found.fields:
-        shared = any(set(o.positions) & set(other.positions) for o in field.others)
-        if other.name == field.name or not shared:
+        if other.name == field.name or not said & set(other.positions):
             continue
         seen = set(zip(found.stack.labels[field.name], found.stack.labels[other.name], strict=True))
         both = product(*(dict.fromkeys(found.stack.labels[n]) for n in (field.name, other.name)))
         new = next((pair for pair in both if pair not in seen and None not in pair), None)
         if new is not None:
-            labels = {**usual, field.name: new[0], other.name: new[1]}
-            asks.append(Wanted(labels, f"{field.name} and {other.name}: their bits always changed together"))
-    return asks
+            return {field.name: new[0], other.name: new[1]}
+    return {}
+
+
+def _apart(field: Field, found: Comparison, usual: dict[str, Label]) -> list[Wanted]:
+    """A press that tells what two labels share."""
+    labels = press_to_tell(field, found)
+    why = f"{' and '.join(labels)}: their bits always changed together"
+    return [Wanted({**usual, **labels}, why)] if labels else []
 
 
 def _rows(stack: Stack) -> list[dict[str, Label]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, named
 from eager_tern.compare.fields import Field, Table
@@ -64,13 +65,15 @@ def _field_card(field: Field, found: Comparison, letter: int) -> Card:
     for row in field.contradicting.tolist()[:MOST_NAMED]:
         label = label_word(found.stack.labels[field.name][row])
         text += f" Press {row + 1} says {label}, its bits say {label_word(says[row])}."
-    why = f"By accident once in 10^{max(-field.chance, 0):.0f}, given all that was tried."
+    tell = press_to_tell(field, found)
+    asked = " with ".join(f"{name} {label_word(value)}" for name, value in tell.items())
+    to_tell = f": press {asked} to tell." if tell else "."
     if field.others:
-        why += (
-            " As well explained by "
-            + "; ".join(f"bits {positions_text(o.positions)}" for o in field.others[:MOST_NAMED])
-            + "."
-        )
+        others = [positions_text(o.positions) for o in field.others[:MOST_NAMED]]
+        text += f" Bits {' or '.join(others)} explain it as well{to_tell}"
+    elif tell:
+        text += f" {next(name for name in tell if name != field.name)} follows them as well{to_tell}"
+    why = f"By accident once in 10^{max(-field.chance, 0):.0f}, given all that was tried."
     status: Status = "proven" if field.chance < SURE and field.holds.all() else "uncertain"
     return Card(f"{chr(ord('a') + letter % 26)} · {field.name}", text, status, why=why, finding=named(field))
 
