@@ -15,7 +15,7 @@ from eager_tern.compare.proof import prove
 from eager_tern.demo.gadgets import GADGETS, NEST_LAMP, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.demo.place import demo_casebook_path
-from eager_tern.demo.planned import SHUTTERS, TIDE_GAUGE, PlannedGadget
+from eager_tern.demo.planned import SHUTTERS, TIDE_GAUGE, TURNSTILE, PlannedGadget
 from eager_tern.demo.playing import SIMULATED_GADGETS, list_sources
 from eager_tern.errors import InputError
 from eager_tern.protocol.loading import library
@@ -82,7 +82,7 @@ def test_sources_have_names_of_their_own() -> None:
     assert len(set(ids)) == len(ids) >= 3
 
 
-@pytest.mark.parametrize("gadget", [SHUTTERS, TIDE_GAUGE], ids=lambda gadget: gadget.name)
+@pytest.mark.parametrize("gadget", [SHUTTERS, TIDE_GAUGE, TURNSTILE], ids=lambda gadget: gadget.name)
 def test_what_a_planned_gadget_sends_is_found_out(demo_casebook: Path, gadget: PlannedGadget) -> None:
     casebook = Casebook.open(demo_casebook)
     kept = next(each for each in casebook.gadgets() if each.name == gadget.name)

@@ -18,6 +18,7 @@ from eager_tern.signal.values import Floats
 
 DISPLAYED_EVERY = 5  # readings of the tide gauge, after which somebody looks at its display
 READINGS = 80
+PASSAGES = 36
 
 
 @dataclass(frozen=True)
@@ -112,6 +113,18 @@ def _gauge_readings() -> tuple[Planned, ...]:
     return tuple(readings)
 
 
+def _turnstile_passages() -> tuple[Planned, ...]:
+    """Visitors one after the other, in and out; the display shows how many there were on the way in."""
+    rng = np.random.default_rng(21)
+    passages, visitors = [], 238
+    for _ in range(PASSAGES):
+        way = str(rng.choice(["in", "in", "out"]))
+        visitors += int(rng.integers(1, 9)) if way == "in" else 0  # a family at a time
+        labels = (("visitors", str(visitors)), ("way", way))
+        passages.append(Planned(labels, labels))
+    return tuple(passages)
+
+
 CABINET = PlannedGadget(
     "Climate cabinet",
     "Keeps the specimen store dry and cool. Its handset sends the whole state with every press.",
@@ -135,4 +148,12 @@ TIDE_GAUGE = PlannedGadget(
     taken=66,
     between_s=900.0,
 )
-PLANNED = (CABINET, SHUTTERS, TIDE_GAUGE)
+TURNSTILE = PlannedGadget(
+    "Turnstile",
+    "Counts the visitors at the path to the cliffs and sends bytes over a light beam.",
+    "turnstile.toml",
+    _turnstile_passages(),
+    taken=30,
+    between_s=40.0,
+)
+PLANNED = (CABINET, SHUTTERS, TIDE_GAUGE, TURNSTILE)
