@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from itertools import pairwise
 from pathlib import Path
 
@@ -13,9 +14,11 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.store import Casebook
+from eager_tern.desk import example
 from eager_tern.desk.cards import cards_for_press
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
+from eager_tern.errors import InputError
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.making import press_frames
 from tests.files import audio_line, write_audio, write_text
@@ -334,3 +337,13 @@ def test_a_sheet_of_ones_own_reads_what_was_unknown(
     (tmp_path / "wrong.toml").write_text(SHEET.replace("unit_us = 400", "unit_us = 0"))
     drop(window, tmp_path / "wrong.toml")
     assert "wrong.toml: line 3" in window.notice.text
+
+
+def gone(*_: object) -> None:
+    os._exit(3)
+
+
+def test_an_example_that_cannot_be_made_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(example, "example_into", gone)
+    with pytest.raises(InputError, match="the example: could not be made: the process"):
+        example.example_casebook(for_tour=False)

@@ -27,7 +27,10 @@ def example_casebook(for_tour: bool) -> Path:
     with child_process(example_into, for_tour) as answers:
         while not answers.poll(LOOK_S):
             breathe()
-        made = answers.recv()
+        try:
+            made = answers.recv()
+        except EOFError:
+            made = InputError(Path("the example"), "could not be made: the process at work on it has ended; try again")
     if isinstance(made, InputError):
         raise made
     return Path(made)
