@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -12,8 +13,12 @@ from eager_tern.desk.app import application
 from eager_tern.desk.window import Window
 
 
+gc.freeze()  # what was imported need not be looked through again
+
+
 @pytest.fixture
 def empty_window(qtbot: QtBot, own_home: Path) -> Iterator[Window]:
+    gc.collect()  # windows of earlier tests end here, not while Qt goes through all widgets
     application()
     window = Window()
     qtbot.addWidget(window)

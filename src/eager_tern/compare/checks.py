@@ -102,8 +102,8 @@ def chance_of(width: int, independent: int, rows: int, wrong: int, tried: float)
 def follows(covers: Sequence[tuple[int, int]], place: Place, known: Sequence[Found]) -> bool:
     """Whether a check at a place only says again what a known one says, which covers the place and is covered by it."""
     for other in known:
-        covers_place = any(a <= place.first <= b for a, b in other.covers)
-        is_covered = any(a <= min(other.positions) <= b for a, b in covers)
+        covers_place = any(a < place.after and place.first <= b for a, b in other.covers)
+        is_covered = any(a <= at <= b for a, b in covers for at in other.positions)
         if covers_place and is_covered:
             return True
     return False
