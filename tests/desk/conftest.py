@@ -12,7 +12,6 @@ from pytestqt.qtbot import QtBot
 from eager_tern.desk.app import application
 from eager_tern.desk.window import Window
 
-
 gc.freeze()  # what was imported need not be looked through again
 
 
