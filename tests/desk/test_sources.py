@@ -97,7 +97,7 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     window.document.presses_changed.connect(lambda: counts.append(len(window.document.shown_presses()) - before))
     window.imports.told.connect(told.append)
     window.import_files([tmp_path / "long.txt"])
-    qtbot.waitUntil(lambda: len(counts) >= 2, timeout=30_000)
+    qtbot.waitUntil(lambda: bool(counts), timeout=30_000)
     assert 0 < counts[0] < 4500
     assert any("so far" in words and "%" in words for words in told)
     window.notice._action.click()  # Stop

@@ -163,7 +163,7 @@ def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | N
     as_received = best.sheet.model_copy(update={"mark_excess_us": best.clock.excess_us, "id": best.sheet.family})
     for without in (pulses, *without_one_short(pulses)):
         for match in match_sheets(without.durations_us[None], (as_received,), UNEVEN)[0]:
-            if match.kind.repeat or (match.bits.size and np.array_equal(match.meant, best.meant)):
+            if np.array_equal(match.meant, best.meant) if match.bits.size else match.kind.repeat:
                 reading = reading_of_match(replace(match, sheet=best.sheet), best.confidence)
                 if without is pulses:
                     return Frame(first, last, pulses, (reading,))

@@ -42,7 +42,7 @@ FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
-STEP_PULSES = (10_000, 80_000)  # what is read in one go, if presses end there: soon something, then more at once
+STEP_PULSES = (10_000, 40_000)  # what is read in one go, if presses end there: soon something, then more at once
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 LOOKS = 60  # bursts in a row that are worth a closer look each, though the ones before were not
 
