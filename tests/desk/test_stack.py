@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from pathlib import Path
 
 import numpy as np
@@ -91,6 +92,13 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
     assert len(lines) == 45
     assert lines[0].split("\t")[-1] == "bits"
     assert len(lines[1].split("\t")[-1]) == 112
+    actions = {action.text(): action for action in grid.actions()}
+    actions["Copy as CSV"].trigger()
+    read = list(csv.DictReader(QApplication.clipboard().text().splitlines()))
+    assert {row["mode"] for row in read} == {"cool", "dry", "fan", "heat"}
+    actions["Copy as a NumPy array"].trigger()
+    copied = eval(QApplication.clipboard().text(), {"np": np})
+    assert np.array_equal(copied, grid.stack.bits[grid.order])
 
 
 def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None:

@@ -38,7 +38,7 @@ class StackGrid(QAbstractScrollArea):
     chosen = pyqtSignal(int, bool)  # a row, and whether it is added to those chosen
     pasted = pyqtSignal()
     filled_down = pyqtSignal()
-    copied = pyqtSignal()
+    copied = pyqtSignal(str)  # as a table, CSV or NumPy
     labelled = pyqtSignal(int, str)  # a row, and the label typed
     range_chosen = pyqtSignal()  # or none any more
 
@@ -74,7 +74,9 @@ class StackGrid(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, keys, act in (
-            ("Copy the rows", QKeySequence.StandardKey.Copy, self.copied),
+            ("Copy the rows", QKeySequence.StandardKey.Copy, lambda: self.copied.emit("table")),
+            ("Copy as CSV", "", lambda: self.copied.emit("CSV")),
+            ("Copy as a NumPy array", "", lambda: self.copied.emit("NumPy")),
             ("Paste labels", QKeySequence.StandardKey.Paste, self.pasted),
             ("Fill the first label down", "Ctrl+D", self.filled_down),
             ("Edit the label", "", self.edit_label),

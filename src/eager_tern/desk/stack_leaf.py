@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from pathlib import Path
 
 import numpy as np
@@ -97,6 +99,7 @@ class StackLeaf(QWidget):
         self.back = link("bring back", "Bring back the findings that were dismissed", self.bring_back)
         self.plan = link("plan the next shots", "Plan the presses that would settle the most", self.plan_shots)
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
+        self.copy.setToolTip("As a table; a right click on the rows copies them as CSV or for NumPy")
         self.words = QLabel()
         self.words.setWordWrap(True)
         kinds = QHBoxLayout(self._kinds)
@@ -444,14 +447,22 @@ class StackLeaf(QWidget):
         self.shots_asked.emit([Shot(tuple(("" if n == KEY else n, v) for n, v in labels)) for labels in pairs])
         self.said.emit(f"{plural(len(pairs), 'press', 'presses')} added to the shot list.")
 
-    def copy_rows(self) -> None:
-        """The rows as a table for a spreadsheet: the chosen ones, or all."""
-        stack = self.grid.stack
-        lines = ["\t".join([*stack.labels, BITS])]
-        for row in self._rows_in_sight():
-            labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
-            lines.append("\t".join([*labels, bit_text(stack.bits[row])]))
-        QApplication.clipboard().setText("\n".join(lines) + "\n")
+    def copy_rows(self, form: str = "table") -> None:
+        """The rows, the chosen ones or all: labels and bits as a table or as CSV, or the bits alone for NumPy."""
+        stack, rows = self.grid.stack, self._rows_in_sight()
+        if form == "NumPy":
+            bits = ",\n".join(f"    {stack.bits[row].tolist()}" for row in rows)
+            text = f"np.array([\n{bits},\n], dtype=np.uint8)\n"
+        else:
+            out = io.StringIO()
+            table = csv.writer(out, delimiter="," if form == "CSV" else "\t", lineterminator="\n")
+            table.writerow([*stack.labels, BITS])
+            for row in rows:
+                labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
+                table.writerow([*labels, bit_text(stack.bits[row])])
+            text = out.getvalue()
+        QApplication.clipboard().setText(text)
+        self.said.emit(f"{plural(len(rows), 'row')} copied.")
 
 
 def _same(stack: Stack, other: Stack) -> bool:
