@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from eager_tern.casebook.values import Caught
+from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.compare.stack import Label, Stack, label_word
 
 BITS = "bits"  # the column that copied rows end with
+CopiedAs = Literal["table", "CSV", "NumPy"]
 KEY = "key"  # what a label without a name is about
 
 
@@ -59,6 +63,20 @@ def pasted_labels(text: str) -> list[str]:
     return [", ".join(f"{n} = {v}" for n, v in zip(names, row, strict=False) if n and v and n != BITS) for row in rest]
 
 
+def copied_rows(stack: Stack, rows: Sequence[int], form: CopiedAs) -> str:
+    """The text of rows for the clipboard: labels and bits as a table or as CSV, or the bits alone for NumPy."""
+    if form == "NumPy":
+        bits = ",\n".join(f"    {stack.bits[row].tolist()}" for row in rows)
+        return f"np.array([\n{bits},\n], dtype=np.uint8)\n"
+    out = io.StringIO()
+    table = csv.writer(out, delimiter="," if form == "CSV" else "\t", lineterminator="\n")
+    table.writerow([*stack.labels, BITS])
+    for row in rows:
+        labels = ["" if values[row] is None else f"{values[row]}" for values in stack.labels.values()]
+        table.writerow([*labels, bit_text(stack.bits[row])])
+    return out.getvalue()
+
+
 @dataclass(frozen=True)
 class Cut:
     """What is laid under one another: frames of so many ``bits``, or one ``section`` of that length of any frame."""
@@ -74,12 +92,11 @@ class Cut:
     def of(self, press: Caught) -> str:
         """The bits of a press that it takes; none where the press is of another kind."""
         reading = press.reading
-        if reading.first_missed or self.section is None:
-            return reading.bits if len(reading.bits) == self.bits and not reading.first_missed else ""
-        sizes = _sections(press)
-        if self.section >= len(sizes) or sizes[self.section] != self.bits:
+        sizes = (len(reading.bits),) if self.section is None else _sections(press)
+        at = self.section or 0
+        if reading.first_missed or at >= len(sizes) or sizes[at] != self.bits:
             return ""
-        start = sum(sizes[: self.section])
+        start = sum(sizes[:at])
         return reading.bits[start : start + self.bits]
 
 
@@ -104,12 +121,12 @@ def stack_of(presses: Sequence[Caught], cut: Cut | None = None) -> tuple[Stack, 
     Apart are presses that a cut takes nothing of; without one, presses with another number of bits than most have.
     """
     cut = cut or next(iter(cuts_of(presses)), Cut(0))
-    rows = [press for press in presses if cut.of(press)]
-    taken = {press.id for press in rows}
+    taken = {press.id: of for press in presses if (of := cut.of(press))}
+    rows = [press for press in presses if press.id in taken]
     said = [labels_of(press.label) for press in rows]
     names = dict.fromkeys(name for row in said for name in row)
     labels: dict[str, tuple[Label, ...]] = {name: _one_kind([row.get(name) for row in said]) for name in names}
-    bits = np.array([[int(bit) for bit in cut.of(press)] for press in rows], np.uint8).reshape(len(rows), cut.bits)
+    bits = np.array([[int(bit) for bit in taken[press.id]] for press in rows], np.uint8).reshape(len(rows), cut.bits)
     whole = rows[0].reading.sections if rows and cut.section is None else ()
     return Stack(bits, labels, whole), rows, [press for press in presses if press.id not in taken]
 

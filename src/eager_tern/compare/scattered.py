@@ -74,6 +74,7 @@ def _find(
         lowest_first: [each for unit, spans in grids if (each := _units(stack, spans, unit, lowest_first)) is not None]
         for lowest_first in (True, False)
     }
+    tried = float(len(KINDS) * len(places(stack, WIDTHS, np.ones(stack.columns, np.bool_))))
     for place in places(stack, WIDTHS, free):
         if not left[place.first : place.after].reshape(-1, 4).any(axis=1).all():
             continue
@@ -81,7 +82,7 @@ def _find(
             guess
             for lowest_first, units in tables.items()
             for each in units
-            if (guess := _at(stack, place, each, lowest_first)) is not None
+            if (guess := _at(stack, place, each, lowest_first, tried)) is not None
         )
         best = min(guesses, key=lambda guess: guess.chance, default=None)
         if best is not None and not follows(best.covers, place, (*known, *found)):
@@ -103,8 +104,8 @@ def _units(stack: Stack, spans: Spans, unit: int, lowest_first: bool) -> _Units 
     return _Units(tuple(span for span, _ in varying), unit, sums, xors)
 
 
-def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool) -> Found | None:
-    """The likeliest check at a place over some of the pieces."""
+def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: float) -> Found | None:
+    """The likeliest check at a place over some of the pieces; ``tried`` are kinds and places in all."""
     at = positions(place.first, place.width, lowest_first)
     target = raw_numbers(stack.bits, at.index).astype(np.uint8)
     if np.ptp(target) == 0:
@@ -112,7 +113,7 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool) -> Found 
     chosen = np.arange(len(units.sums))
     own = sum(1 << j for j, (a, b) in enumerate(units.spans) if a < place.after and place.first <= b)
     possible = (chosen & own == 0) & (np.bitwise_count(chosen) >= FEWEST_UNITS)
-    found = _holding(stack, place, target, units, possible)
+    found = _holding(place, target, units, possible, tried * len(units.sums))
     best = min(found, key=lambda each: each[0], default=None)
     if best is None:
         return None
@@ -125,11 +126,10 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool) -> Found 
 
 
 def _holding(
-    stack: Stack, place: Place, target: NDArray[np.uint8], units: _Units, possible: NDArray[np.bool_]
+    place: Place, target: NDArray[np.uint8], units: _Units, possible: NDArray[np.bool_], tried: float
 ) -> Iterator[tuple[float, int, int, dict[str, object]]]:
     """Chance, selection, seed and kind of what agrees with all rows but a few damaged ones."""
-    mask, rows = np.uint8((1 << place.width) - 1), stack.rows
-    tried = float(len(units.sums)) * len(KINDS) * len(places(stack, WIDTHS, np.ones(stack.columns, np.bool_)))
+    mask, rows = np.uint8((1 << place.width) - 1), target.size
     for how in KINDS:
         table = units.xors if how["kind"] == "xor" else units.sums
         mixed = target ^ table if how["kind"] == "xor" else target + table if how.get("negate") else target - table

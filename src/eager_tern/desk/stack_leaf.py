@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from pathlib import Path
 
 import numpy as np
@@ -24,8 +22,18 @@ from PyQt6.QtWidgets import (
 
 from eager_tern.casebook.changes import Dismiss, KeepSheet, Label
 from eager_tern.casebook.shots import Shot
-from eager_tern.casebook.stacks import BITS, KEY, Cut, cuts_of, pasted_labels, short_label, stack_of, usual_labels
-from eager_tern.casebook.values import Caught, Gadget, bit_text
+from eager_tern.casebook.stacks import (
+    KEY,
+    CopiedAs,
+    Cut,
+    copied_rows,
+    cuts_of,
+    pasted_labels,
+    short_label,
+    stack_of,
+    usual_labels,
+)
+from eager_tern.casebook.values import Caught, Gadget
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.proof import Proof
@@ -350,8 +358,9 @@ class StackLeaf(QWidget):
         self.back.setVisible(self.comparison is not None and bool(self._dismissed))
         self.back.setText(f"bring {len(self._dismissed)} dismissed back")
         self.write.setVisible(self.comparison is not None and self._is_whole)
-        self.plan.setVisible(bool(self._wanted()))
-        self.plan.setToolTip("\n".join(ask.why for ask in self._wanted()))
+        wanted = self._wanted()
+        self.plan.setVisible(bool(wanted))
+        self.plan.setToolTip("\n".join(ask.why for ask in wanted))
         if stack.rows < FEWEST:
             self.words.setText(f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them.")
         elif self.comparison is None:
@@ -447,21 +456,10 @@ class StackLeaf(QWidget):
         self.shots_asked.emit([Shot(tuple(("" if n == KEY else n, v) for n, v in labels)) for labels in pairs])
         self.said.emit(f"{plural(len(pairs), 'press', 'presses')} added to the shot list.")
 
-    def copy_rows(self, form: str = "table") -> None:
-        """The rows, the chosen ones or all: labels and bits as a table or as CSV, or the bits alone for NumPy."""
-        stack, rows = self.grid.stack, self._rows_in_sight()
-        if form == "NumPy":
-            bits = ",\n".join(f"    {stack.bits[row].tolist()}" for row in rows)
-            text = f"np.array([\n{bits},\n], dtype=np.uint8)\n"
-        else:
-            out = io.StringIO()
-            table = csv.writer(out, delimiter="," if form == "CSV" else "\t", lineterminator="\n")
-            table.writerow([*stack.labels, BITS])
-            for row in rows:
-                labels = ["" if stack.labels[n][row] is None else f"{stack.labels[n][row]}" for n in stack.labels]
-                table.writerow([*labels, bit_text(stack.bits[row])])
-            text = out.getvalue()
-        QApplication.clipboard().setText(text)
+    def copy_rows(self, form: CopiedAs = "table") -> None:
+        """The rows, the chosen ones or all, to the clipboard."""
+        rows = self._rows_in_sight()
+        QApplication.clipboard().setText(copied_rows(self.grid.stack, rows, form))
         self.said.emit(f"{plural(len(rows), 'row')} copied.")
 
 
@@ -474,5 +472,4 @@ def _choice(name: str, choices: list[str]) -> QComboBox:
     box.addItems(choices)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     box.setAccessibleName(name)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     return box

@@ -161,8 +161,11 @@ def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | N
         return None
     # As the receiver gave the model, and with the repeat codes, which only a family's first sheet speaks for.
     as_received = best.sheet.model_copy(update={"mark_excess_us": best.clock.excess_us, "id": best.sheet.family})
-    for without in (pulses, *without_one_short(pulses)):
-        for match in match_sheets(without.durations_us[None], (as_received,), UNEVEN)[0]:
+    tried = list(without_one_short(pulses))
+    fitting = match_sheets(pulses.durations_us[None], (as_received,), UNEVEN)
+    fitting += match_sheets(np.array([without.durations_us for without in tried]), (as_received,), UNEVEN)
+    for without, matches in zip([pulses, *tried], fitting, strict=True):
+        for match in matches:
             if np.array_equal(match.meant, best.meant) if match.bits.size else match.kind.repeat:
                 reading = reading_of_match(replace(match, sheet=best.sheet), best.confidence)
                 if without is pulses:
