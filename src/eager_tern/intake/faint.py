@@ -16,12 +16,13 @@ from eager_tern.protocol.shapes import FEWEST_CHECK_BITS, code_shapes, kept_by_c
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.baseband import Baseband
 from eager_tern.signal.evidence import RadioEvidence
-from eager_tern.signal.keying import keying_of, pulses_of_bursts, sent_spans
+from eager_tern.signal.keying import beyond_doubt, keying_of, pulses_of_bursts, sent_spans
 from eager_tern.signal.values import Pulses, in_one_row
 
 FAINT = "too faint for a threshold: read as the likeliest frame"
 MOST_FAINT = 200  # spans of a recording that are searched
 LONGEST_US = 600_000.0
+LEAST_CONFIDENCE = 0.1  # below, what was read as the likeliest frame is none
 PROVEN = 0.95  # that a faint frame is right whose checks hold
 SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
 UNITS_US = (200.0, 700.0)
@@ -41,11 +42,14 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
     for burst in bursts:
         evidence = RadioEvidence(burst)
         whole = pulses_of_bursts([burst])
+        if keying == "ask" or beyond_doubt(burst, whole):
+            parts.append(whole)
+            continue
         likely: list[Likeliest] = []
         for start, end in sent_spans(burst):
             by_threshold = _between(whole, start, end)
             too_much = len(likely) >= MOST_FAINT or end - start > LONGEST_US
-            if too_much or keying == "ask" or _all_read(read_pulses(by_threshold, sheets)):
+            if too_much or _all_read(read_pulses(by_threshold, sheets)):
                 parts.append(by_threshold)
                 continue
             found = _search(evidence, start, end, shapes)
@@ -59,8 +63,11 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
 
 
 def doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
-    """The take with what is known of its faint frames: how they were read, and how far their bits can be trusted."""
-    presses = []
+    """The take with what is known of its faint frames: how they were read, and how far their bits can be trusted.
+
+    What cannot be trusted at all is left over as noise.
+    """
+    presses, noise = [], list(take.noise)
     for press in take.presses:
         frames = []
         for frame in press.frames:
@@ -68,9 +75,13 @@ def doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
             if of:
                 readings = tuple(replace(r, confidence=r.confidence * _trust(r, of[0])) for r in frame.readings)
                 frame = replace(frame, readings=readings, mended=frame.mended or FAINT)
+                if not readings or readings[0].confidence < LEAST_CONFIDENCE:
+                    noise.append((frame.first, frame.last))
+                    continue
             frames.append(frame)
-        presses.append(replace(press, frames=tuple(frames)))
-    return replace(take, presses=tuple(presses))
+        if frames:
+            presses.append(replace(press, frames=tuple(frames)))
+    return replace(take, presses=tuple(presses), noise=tuple(sorted(noise)))
 
 
 def _trust(reading: Reading, faint: Faint) -> float:

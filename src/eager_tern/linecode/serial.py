@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode.biphase import best_grids, grid_expected
 from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
@@ -17,12 +18,13 @@ from eager_tern.signal.values import Floats
 FEWEST_PULSES = 7
 FEWEST_CHARACTERS = 2
 UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
-EXCESSES = np.linspace(-0.36, 0.36, 7)  # of the unit
-FACTORS = np.linspace(0.82, 1.2, 20)
+EXCESSES = np.linspace(-0.44, 0.44, 9)  # of the unit
+FACTORS = np.linspace(0.82, 1.4, 30)
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 LONGEST_RUN = 9.5  # bits within a character
 CLOCKS_TRIED = 8
-PARTS = (1, 2, 3)  # what the shortest pulse may be, in bits
+CLOCKS_IN_A_ROW = 48
+PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
 LN2 = float(np.log(2.0))
 PARITIES: tuple[tuple[Parity, float], ...] = (("none", 1.0), ("even", 0.06), ("odd", 0.03))
@@ -56,11 +58,43 @@ class Characters:
     bit_spans_us: Floats
 
 
-def on_serial_grid(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> OnGrid | None:
-    """The pulses on a grid that begins anew with each start bit, by the best of some clocks (unit and excess, µs).
+def on_serial_grid(durations_us: Floats, clocks: Sequence[tuple[float, float]], length: int) -> OnGrid | None:
+    """The pulses as characters of that length, by the best of some clocks (unit and excess, µs; the likeliest first).
 
-    None where no characters of that length stand.
+    None where no such characters stand.
     """
+    return _in_a_row(durations_us, clocks, length) or _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
+
+
+def _in_a_row(durations_us: Floats, clocks: Sequence[tuple[float, float]], length: int) -> OnGrid | None:
+    """Characters that follow each other without a rest, or with one of whole bits: on one grid for all, which bears
+    twice the jitter that a grid does that begins anew with each start bit.
+    """
+    units, excesses = np.array(clocks).T
+    on_grid = best_grids(durations_us[None], units[None], excesses[None])
+    if not on_grid.fits[0]:
+        return None
+    places = on_grid.places[0]
+    lengths = np.diff(places)
+    levels = np.repeat(np.arange(lengths.size) % 2 == 0, lengths)
+    marks = np.flatnonzero(levels)
+    begins = [0]
+    while begins[-1] + length <= marks[-1]:
+        begins.append(int(marks[np.searchsorted(marks, begins[-1] + length)]))
+    starts = np.array(begins)
+    rows = np.pad(levels, (0, length))[starts[:, None] + np.arange(length)]
+    if rows[:, -1].any():
+        return None
+    clock = Clock(float(on_grid.units_us[0]), float(on_grid.excesses_us[0]), float(on_grid.rms_us[0]))
+    expected = grid_expected(clock, places)
+    offset = float(np.mean(np.cumsum(np.append(0.0, durations_us - expected))))
+    after_rest = starts[1:][np.diff(starts) > length]
+    expected[np.searchsorted(places, after_rest) - 1] = np.nan
+    return OnGrid(clock, rows, offset + clock.unit_us * starts, expected)
+
+
+def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> OnGrid | None:
+    """Characters with any rest between them: on a grid that begins anew with each start bit."""
     best: OnGrid | None = None
     tried: set[bytes] = set()
     for unit, excess in clocks:
@@ -91,7 +125,7 @@ def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, floa
     units, excesses = (a.ravel() for a in np.meshgrid(unit_us * FACTORS, EXCESSES))
     exact = durations_us[inside] / units[:, None] - excesses[:, None] * signs
     misfit = ((exact - np.maximum(np.rint(exact), 1.0)) ** 2).sum(axis=1)
-    return [(float(units[i]), float(excesses[i] * units[i])) for i in np.argsort(misfit)[:CLOCKS_TRIED]]
+    return [(float(units[i]), float(excesses[i] * units[i])) for i in np.argsort(misfit)[:CLOCKS_IN_A_ROW]]
 
 
 def characters(placed: OnGrid, data_bits: int, parity: str, stop_bits: int) -> Characters | None:

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.likelihood import noise_score
 from eager_tern.linecode.serial import async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame
@@ -62,14 +63,17 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
 
 
 def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame:
-    """What was taken for noise, read if it is one more of the frames: as fast, as many characters, and clean."""
+    """What was taken for noise, read if it is one more of the frames: as fast, as many characters, likelier than noise.
+
+    That nothing speaks for it by itself does not count: speed and framing are known.
+    """
     unit = lines[0].clock.unit_us
     line = serial_readings(piece.pulses.durations_us, unit).get(framing)
     if line is None or line.bits.size not in {each.bits.size for each in lines}:
         return piece
-    clean = line.clock.rms_us < CLEAN * line.clock.unit_us
+    likelier = line.score > noise_score(piece.pulses.durations_us)
     as_fast = abs(line.clock.unit_us / unit - 1) < SAME_SPEED
-    return replace(piece, readings=(reading_of_line(line, UNSURE),)) if clean and as_fast else piece
+    return replace(piece, readings=(reading_of_line(line, UNSURE),)) if likelier and as_fast else piece
 
 
 def _is_serial(frame: Frame) -> bool:

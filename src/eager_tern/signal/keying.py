@@ -19,6 +19,7 @@ SENT = 0.12  # of the marks' power
 LONGEST_SPACE_S = 7e-3
 SHORTEST_SPAN_S = 1e-3
 CLEARLY_THERE = 12.0  # energy of what is left of it over the noise's density
+NO_DOUBT = 100.0  # energy over noise density from which on no pulse is noise
 TURNED_DOWN = 0.2  # of the marks' amplitude: from there on the carrier is not switched off
 
 
@@ -33,6 +34,12 @@ def _pulses_of_burst(burst: Baseband) -> Pulses:
         times = times[1:]
     times = times[: times.size // 2 * 2]
     return Pulses(np.diff(times), float(times[0])) if times.size else NO_PULSES
+
+
+def beyond_doubt(burst: Baseband, pulses: Pulses) -> bool:
+    """Whether even the shortest of a burst's pulses stands so far above the noise that none was made by it."""
+    shortest_s = float(pulses.durations_us.min(initial=np.inf)) / 1e6
+    return pulses.durations_us.size > 0 and burst.level**2 * shortest_s > NO_DOUBT * burst.noise
 
 
 def sent_spans(burst: Baseband) -> list[tuple[float, float]]:

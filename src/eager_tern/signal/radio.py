@@ -19,9 +19,13 @@ NARROWEST_HZ = 2_500.0
 TONE_HZ = 250.0  # a tone's own width
 TONES_APART_HZ = 1_500.0
 WEAKEST_TONE = 0.12  # of the other tone's power
+SELDOM_TONE = 0.02  # of the same, where marks are short and far between, and then only if it clearly takes turns
+PEAKS = 6  # of a patch that could be its second tone: keying makes some, too
+MIRRORED = 0.5  # of a peak's power on the other side of the tone: keying makes both alike
 ENVELOPE_S = 300e-6
 LEVEL_LOOK_S = 150e-6
 TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
+CLEARLY_TAKES_TURNS = -0.6
 SAME_CARRIER_HZ, SAME_TONE_HZ = 4_000.0, 1_500.0
 ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
@@ -118,20 +122,25 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
         samples = recording.padded(patch.first, last)
         seen = [patch, *(p for p in left if _overlap(patch, p) > 0.5)]
         tones = _tones(samples, recording.rate_hz, patch)
-        others = []
+        others, own = [], [patch]
         for other in seen[1:]:
             (tone,) = _tones(samples, recording.rate_hz, other)[:1]
             together = _correlation(samples, recording.rate_hz, tones[0], tone)
             comparable = other.power > WEAKEST_TONE * patch.power
-            if len(tones) == 1 and together < TAKES_TURNS and comparable:
+            if any(abs(tone - t) < SAME_TONE_HZ for t in tones):
+                own.append(other)  # a part of the signal that one tone alone was sent in
+                left.remove(other)
+            elif len(tones) == 1 and together < TAKES_TURNS and comparable:
                 tones = (tones[0], tone)
+                own.append(other)
                 left.remove(other)
             elif together > FOLLOWS or any(_correlation(samples, recording.rate_hz, t, tone) > FOLLOWS for t in tones):
                 left.remove(other)
             else:
                 others.append(other)
         room = min([WIDEST_HZ, *(_room(tones, other) for other in others)])
-        bursts.append(_Found(patch.first, patch.last, tuple(sorted(tones)), room, patch.noise, patch.power))
+        first, last = min(p.first for p in own), max(p.last for p in own)
+        bursts.append(_Found(first, last, tuple(sorted(tones)), room, patch.noise, patch.power))
     return bursts
 
 
@@ -157,16 +166,21 @@ def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, 
     smooth = np.fft.ifft(np.fft.fft(power) * np.fft.fft(np.pad(window, (0, size - window.size)))).real
     smooth = np.roll(smooth, -(window.size // 2))
     inside = (frequencies >= patch.low_hz) & (frequencies <= patch.high_hz)
-    smooth = np.where(inside, smooth, 0.0)
-    strongest = int(np.argmax(smooth))
+    strongest = int(np.argmax(np.where(inside, smooth, 0.0)))
     first = float(frequencies[strongest])
-    far = np.where(np.abs(frequencies - first) > TONES_APART_HZ, smooth, 0.0)
-    second = int(np.argmax(far))
-    is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
-    if far[second] > WEAKEST_TONE * smooth[strongest] and is_peak:
+    far = np.where(inside & (np.abs(frequencies - first) > TONES_APART_HZ), smooth, 0.0)
+    for _ in range(PEAKS):
+        second = int(np.argmax(far))
+        part = far[second] / smooth[strongest]
+        if part < SELDOM_TONE:
+            break
         other = float(frequencies[second])
-        if _correlation(samples, rate_hz, first, other) < TAKES_TURNS:
+        is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
+        mirror = smooth[(2 * strongest - second + np.arange(-width, width + 1)) % size].max()
+        turns = TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS
+        if is_peak and mirror < MIRRORED * far[second] and _correlation(samples, rate_hz, first, other) < turns:
             return first, other
+        far[np.abs(frequencies - other) < TONES_APART_HZ] = 0.0
     return (first,)
 
 
