@@ -87,10 +87,26 @@ def best_grids(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> O
     places = np.rint(exact)
     misfit = ((exact - places) ** 2).mean(axis=2)
     misfit[~(np.diff(places, axis=2) >= 1).all(axis=2)] = np.inf
+    return _best_of(durations_us, places, misfit)
+
+
+def best_steps(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> OnGrid:
+    """The same with each pulse rounded by itself, for senders whose errors add up from edge to edge."""
+    signs = alternating(durations_us.shape[1])
+    exact = (durations_us[:, None] - excesses_us[..., None] * signs) / units_us[..., None]
+    steps = np.maximum(np.rint(exact), 1.0)
+    misfit = ((exact - steps) ** 2).mean(axis=2)
+    misfit[np.isnan(misfit)] = np.inf
+    places = np.cumsum(np.insert(np.nan_to_num(steps, nan=1.0), 0, 0.0, axis=2), axis=2)
+    return _best_of(durations_us, places, misfit)
+
+
+def _best_of(durations_us: Floats, places: Floats, misfit: Floats) -> OnGrid:
+    """The clock of the least misfit (shape (frames, clocks)) for each frame, refitted to its places."""
     best = misfit.argmin(axis=1)
     frames = np.arange(best.size)
     fits = np.isfinite(misfit[frames, best])
-    rows = np.where(fits[:, None], places[frames, best], np.arange(times.shape[2]))
+    rows = np.where(fits[:, None], places[frames, best], np.arange(places.shape[2]))
     rows -= rows[:, :1]
     units, excesses, rms = fit_clocks(durations_us, np.diff(rows, axis=1))
     return OnGrid(fits & (units > 0), rows.astype(np.intp), units, excesses, rms)

@@ -13,14 +13,16 @@ from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
+from eager_tern.protocol.tolerance import coarsest
 from eager_tern.signal.evidence import LineEvidence
 from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
 MOST_GLITCHES = 4
-MOST_TRIED = 8  # of the shortest pulses, one of which may be a stray
+MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
+CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 LONGEST_US = 400_000.0
 
@@ -42,6 +44,14 @@ def reads_well(readings: Sequence[Reading]) -> bool:
     return best.checks_hold and (best.known or best.clock.rms_us < CLEAN * best.clock.unit_us)
 
 
+def _reads_closely(readings: Sequence[Reading]) -> bool:
+    """Whether a frame reads well that was tried without some of its pulses."""
+    if not reads_well(readings):
+        return False
+    best = readings[0]
+    return best.sheet is None or best.clock.rms_us < CLOSE * coarsest(best.sheet.alphabet) * best.clock.unit_us
+
+
 def has_glitches(durations_us: Floats) -> bool:
     """Whether some pulses are far too short beside the others."""
     return bool(durations_us.min() < SHORT * np.quantile(durations_us, 0.25))
@@ -58,7 +68,7 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     """The frame in a burst without the few pulses that are too short for it, if it then reads well."""
     without, left_out = _without_glitches(pulses)
     readings = read_frame(without, sheets) if left_out else ()
-    if not reads_well(readings) or readings[0].stands_for_repeat:
+    if not _reads_closely(readings) or readings[0].stands_for_repeat:
         return None
     best, count = readings[0], len(left_out)
     if best.protocol == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
@@ -73,7 +83,7 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     fitting = match_sheets(np.array([without.durations_us for without in tried]), sheets)
     tried = [without for without, found in zip(tried, fitting, strict=True) if found]
     for without, readings in zip(tried, read_frames(tried, sheets), strict=True):
-        if not readings or not reads_well(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
+        if not _reads_closely(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
             continue
         if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
             best = Mended(without, readings, "1 stray pulse left out")
@@ -81,9 +91,13 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
 
 
 def without_one_short(pulses: Pulses) -> Iterator[Pulses]:
-    """The burst without each of its shortest pulses in turn, the two beside it joined."""
+    """The burst without each of its shortest marks and spaces in turn, the two pulses beside it joined.
+
+    Each among its like: where the receiver lengthens marks, a stray one is no shorter than many a space.
+    """
     d = pulses.durations_us
-    for at in np.argsort(d[1:-1])[:MOST_TRIED] + 1:
+    spaces, marks = (np.argsort(d[first:-1:2])[:MOST_TRIED] * 2 + first for first in (1, 2))
+    for at in np.concatenate((spaces, marks)).tolist():
         joined = np.concatenate((d[: at - 1], [d[at - 1 : at + 2].sum()], d[at + 2 :]))
         yield Pulses(joined, pulses.start_us, pulses.carrier_hz)
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.biphase import best_grids
+from eager_tern.linecode.biphase import OnGrid, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.glance import run_and_total, symbol_width
-from eager_tern.protocol.laid import Laid, nothing_laid
+from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.tolerance import largest_excess
 from eager_tern.signal.values import Floats
@@ -26,13 +26,23 @@ def lay_on_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     excesses, seen = (a.ravel() for a in np.meshgrid(np.linspace(-most, most, EXCESS_STEPS), total - np.arange(3.0)))
     units = (d.sum(axis=1, keepdims=True) - excesses) / seen
     units[np.abs(units / sheet.unit_us - 1) > sheet.tolerance] = np.nan
-    on_grid = best_grids(d, units, np.broadcast_to(excesses, units.shape))
+    clocks = units, np.broadcast_to(excesses, units.shape)
+    laid = _laid(best_grids(d, *clocks), d.shape[1], total, sheet, kind)
+    left = np.setdiff1d(np.arange(len(d)), laid.rows)
+    if left.size == 0:
+        return laid
+    others = best_steps(d[left], *(each[left] for each in clocks))
+    return both_laid(laid, of_rows(_laid(others, d.shape[1], total, sheet, kind), left))
+
+
+def _laid(on_grid: OnGrid, pulses: int, total: int, sheet: Sheet, kind: FrameKind) -> Laid:
+    """The frames whose edges, as they lie on the grid, say the sheet's symbols."""
     rows, bits, leads = _said(on_grid.places, total, sheet, kind)
     fits = on_grid.fits[rows]
     rows, bits, leads = rows[fits], bits[fits], leads[fits]
     clock = on_grid.units_us[rows], on_grid.excesses_us[rows], on_grid.rms_us[rows]
     lengths = np.diff(on_grid.places[rows], axis=1)
-    expected = clock[0][:, None] * lengths + clock[1][:, None] * alternating(d.shape[1])
+    expected = clock[0][:, None] * lengths + clock[1][:, None] * alternating(pulses)
     spans = (_spans(sheet, kind) - leads[:, None, None]) * clock[0][:, None, None]
     return Laid(rows, *clock, bits, spans, expected)
 

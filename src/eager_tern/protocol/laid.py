@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,3 +32,13 @@ def nothing_laid(durations_us: Floats) -> Laid:
     none = np.empty(0)
     spans = np.empty((0, 0, 2))
     return Laid(none.astype(np.intp), none, none, none, spans[..., 0].astype(np.uint8), spans, durations_us[:0])
+
+
+def of_rows(laid: Laid, rows: NDArray[np.intp]) -> Laid:
+    """The same where the frames it was laid on are ``rows`` of more."""
+    return replace(laid, rows=rows[laid.rows])
+
+
+def both_laid(one: Laid, other: Laid) -> Laid:
+    """What was laid on some frames and on others."""
+    return Laid(*(np.concatenate((getattr(one, f.name), getattr(other, f.name))) for f in fields(Laid)))
