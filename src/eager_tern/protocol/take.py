@@ -204,7 +204,10 @@ def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_l
 
 
 def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
-    """The frames between a burst's few longest spaces, if each piece is one: some repeat after a short rest."""
+    """The frames between a burst's few longest spaces, if each piece is one: some repeat after a short rest.
+
+    A stray pulse may stand in a rest.
+    """
     d = burst.durations_us
     spaces = d[1::2]
     if d.size < FEWEST_TO_PART:
@@ -218,10 +221,11 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges = burst.edge_times_us
     spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
+    spans = [(first, last) for first, last in spans if first < last]
     pieces = [burst.part(first, last, edges) for first, last in spans]
     read = read_frames(pieces, sheets)
     # Characters stand apart as well: rather one row of them than several frames.
-    if not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
+    if not read or not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
         return []
     return [
         Frame(first + offset, last + offset, piece, readings)
