@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode.biphase import OnGrid as BestGrids
 from eager_tern.linecode.biphase import best_grids, grid_expected
 from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
@@ -24,6 +25,8 @@ SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 LONGEST_RUN = 9.5  # bits within a character
 CLOCKS_TRIED = 8
 CLOCKS_IN_A_ROW = 48
+FIRST_PULSES = 40  # of a row, of which a clock is found that is fine enough for twice as many
+CLOSER = np.linspace(-2.0, 2.0, 9)  # units by which the last edge may then be off
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
 LN2 = float(np.log(2.0))
@@ -63,15 +66,15 @@ def on_serial_grid(durations_us: Floats, clocks: Sequence[tuple[float, float]], 
 
     None where no such characters stand.
     """
-    return _in_a_row(durations_us, clocks, length) or _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
+    tried = _in_a_row(durations_us, clocks, length), _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
+    return min((each for each in tried if each is not None), key=lambda each: _rms(each.clock), default=None)
 
 
 def _in_a_row(durations_us: Floats, clocks: Sequence[tuple[float, float]], length: int) -> OnGrid | None:
     """Characters that follow each other without a rest, or with one of whole bits: on one grid for all, which bears
     twice the jitter that a grid does that begins anew with each start bit.
     """
-    units, excesses = np.array(clocks).T
-    on_grid = best_grids(durations_us[None], units[None], excesses[None])
+    on_grid = _one_grid(durations_us, *np.array(clocks).T)
     if not on_grid.fits[0]:
         return None
     places = on_grid.places[0]
@@ -91,6 +94,20 @@ def _in_a_row(durations_us: Floats, clocks: Sequence[tuple[float, float]], lengt
     after_rest = starts[1:][np.diff(starts) > length]
     expected[np.searchsorted(places, after_rest) - 1] = np.nan
     return OnGrid(clock, rows, offset + clock.unit_us * starts, expected)
+
+
+def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> BestGrids:
+    """All edges on the best of several grids: the longer the row, the finer its clock has to be known, so that it is
+    found from the beginning on.
+    """
+    size = FIRST_PULSES
+    while True:
+        on_grid = best_grids(durations_us[None, :size], units_us[None], excesses_us[None])
+        if size >= durations_us.size or not on_grid.fits[0]:
+            return on_grid
+        size *= 2
+        units_us = on_grid.units_us[0] * (1 + CLOSER / on_grid.places[0, -1])
+        excesses_us = np.repeat(on_grid.excesses_us, units_us.size)
 
 
 def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> OnGrid | None:

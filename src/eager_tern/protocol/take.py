@@ -221,11 +221,12 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges = burst.edge_times_us
     spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
-    spans = [(first, last) for first, last in spans if first < last]
+    usual = float(np.median(d[0::2]))
+    spans = [(first, last) for first, last in spans if first < last or d[first] > usual]
     pieces = [burst.part(first, last, edges) for first, last in spans]
     read = read_frames(pieces, sheets)
     # Characters stand apart as well: rather one row of them than several frames.
-    if not read or not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
+    if len(read) < 2 or not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
         return []
     return [
         Frame(first + offset, last + offset, piece, readings)

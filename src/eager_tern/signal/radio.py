@@ -19,13 +19,14 @@ NARROWEST_HZ = 2_500.0
 TONE_HZ = 250.0  # a tone's own width
 TONES_APART_HZ = 1_500.0
 WEAKEST_TONE = 0.12  # of the other tone's power
-SELDOM_TONE = 0.02  # of the same, where marks are short and far between, and then only if it clearly takes turns
+SELDOM_TONE = 0.004  # of the same, where marks are short and far between, and then only if it clearly takes turns
 PEAKS = 6  # of a patch that could be its second tone: keying makes some, too
-MIRRORED = 0.5  # of a peak's power on the other side of the tone: keying makes both alike
+BESIDE_STRONG, BRIEF_S = 0.01, 12e-3  # of a strong one's power, and no longer: the strong one's keying
+MIRRORED = 0.3  # of a peak's power on the other side of the tone: keying makes both alike
 ENVELOPE_S = 300e-6
 LEVEL_LOOK_S = 150e-6
 TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
-CLEARLY_TAKES_TURNS = -0.6
+CLEARLY_TAKES_TURNS = -0.7
 SAME_CARRIER_HZ, SAME_TONE_HZ = 4_000.0, 1_500.0
 ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
@@ -124,6 +125,9 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
         tones = _tones(samples, recording.rate_hz, patch)
         others, own = [], [patch]
         for other in seen[1:]:
+            if other.power < BESIDE_STRONG * patch.power and other.last - other.first < BRIEF_S * recording.rate_hz:
+                left.remove(other)
+                continue
             (tone,) = _tones(samples, recording.rate_hz, other)[:1]
             together = _correlation(samples, recording.rate_hz, tones[0], tone)
             comparable = other.power > WEAKEST_TONE * patch.power
@@ -169,19 +173,21 @@ def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, 
     strongest = int(np.argmax(np.where(inside, smooth, 0.0)))
     first = float(frequencies[strongest])
     far = np.where(inside & (np.abs(frequencies - first) > TONES_APART_HZ), smooth, 0.0)
+    others = []
     for _ in range(PEAKS):
         second = int(np.argmax(far))
-        part = far[second] / smooth[strongest]
+        part = float(far[second] / smooth[strongest])
         if part < SELDOM_TONE:
             break
         other = float(frequencies[second])
         is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
         mirror = smooth[(2 * strongest - second + np.arange(-width, width + 1)) % size].max()
-        turns = TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS
-        if is_peak and mirror < MIRRORED * far[second] and _correlation(samples, rate_hz, first, other) < turns:
-            return first, other
+        if is_peak and mirror < MIRRORED * far[second]:
+            together = _correlation(samples, rate_hz, first, other)
+            if together < (TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS):
+                others.append((part * together**2, other))
         far[np.abs(frequencies - other) < TONES_APART_HZ] = 0.0
-    return (first,)
+    return (first, max(others)[1]) if others else (first,)
 
 
 def _correlation(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float) -> float:

@@ -12,6 +12,7 @@ from eager_tern.signal.recording import Recording
 BIN_HZ = 2000.0  # about the width of the shortest pulses' own spectrum
 ROW_S = 4e-3  # time over which the power of a bin is averaged
 BLOCK_ROWS = 256
+FEWEST_HOPS = 64  # of a block that tell how strong the noise is; else it is as before
 DETECTION = 2.3  # times the noise, averaged over three rows
 AT_ONCE = 4.5  # times the noise, in one row
 SPILL_HZ = 2500.0  # what a carrier's hard edges spill falls with the square of the distance from there on
@@ -62,11 +63,14 @@ def find_patches(recording: Recording, lowest_hz: float | None = None) -> list[P
     done: list[_Open] = []
     join = max(1, round(JOIN_S / (row / recording.rate_hz)))
     rows = -(-recording.size // row)
+    density = 0.0
     for start in range(0, rows, BLOCK_ROWS):
         count = min(BLOCK_ROWS, rows - start)
         samples = recording.padded(start * row, (start + count) * row + hop)
         power, quiet = _row_power(samples, bins, hop, hops_per_row, real)
-        density = _noise(quiet[:, looked_at], recording.rate_hz)
+        whole = max((recording.size - start * row - bins) // hop + 1, 0)  # behind the end there is nothing, not even noise
+        if density == 0.0 or whole >= FEWEST_HOPS:
+            density = _noise(quiet[: max(whole, 1), looked_at], recording.rate_hz)
         usual = density * recording.rate_hz
         active = (_three_rows(power) > DETECTION * usual) | (power > AT_ONCE * usual)
         active &= (power > _spilled(power, frequencies, looked_at)) & looked_at
