@@ -20,7 +20,7 @@ from eager_tern.linecode.values import Code, LineReading
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
-COARSEST = 0.25  # of a unit: with more than this between ruler and edges, nothing is known
+COARSEST = 0.4  # of a unit: with more than this between ruler and edges, nothing is known
 LEADERS = (0, 2)
 # By line code and the bits that a symbol stands for.
 HYPOTHESES: dict[tuple[Code, int], Callable[[Floats, int], LineReading | None]] = {
