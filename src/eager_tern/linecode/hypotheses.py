@@ -18,6 +18,8 @@ FEWEST_BITS = 4
 FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 LN2 = float(np.log(2.0))
 LONGEST_SYMBOL = 8  # units
+LENGTH_ERROR, LENGTH_COST = 0.06, 1.2  # of a centre, of the unit; of each unit in a symbol: short ones are usual
+EXCESS_SIGMA, EXCESS_SIGMA_US = 0.12, 80.0  # of the unit; at least
 FEWEST_SYMBOLS = 6  # of two bits
 ROUNDS = 3
 COARSEST_STEP = 0.25  # rms of the lengths about the four, of the step between them
@@ -151,9 +153,14 @@ def _small_four(equal: float, base: float, step: float, at: int) -> Floats:
     unit = (whole * (equal + base) + choices[:, 2] * step) / (whole**2 + choices[:, 2] ** 2)
     excess = sign * (equal - base - unit * (choices[:, 0] - choices[:, 1])) / 2
     rest = np.hypot(equal + base - unit * whole, step - unit * choices[:, 2])
-    cost = (rest / (0.06 * unit)) ** 2 + (excess / (0.12 * unit)) ** 2 + 0.5 * choices.sum(axis=1)
+    cost = (rest / (LENGTH_ERROR * unit)) ** 2 + _implausible(excess, unit) + LENGTH_COST * choices.sum(axis=1)
     best: Floats = choices[int(np.argmin(cost))]
     return best
+
+
+def _implausible(excess_us: Floats, unit_us: Floats) -> Floats:
+    """What an excess speaks against the lengths that it goes with: receivers add up to 150 µs, whatever the unit."""
+    return (excess_us / np.maximum(EXCESS_SIGMA * unit_us, EXCESS_SIGMA_US)) ** 2
 
 
 @cache
@@ -186,8 +193,8 @@ def _small_units(
     unit, excess = (dk * 4 - ds * ks) / determinant, (ds * kk - dk * ks) / determinant
     rest = observed - unit[:, None] * choices - excess[:, None] * signs
     with np.errstate(divide="ignore", invalid="ignore"):
-        cost = (rest**2).mean(axis=1) / (0.06 * unit) ** 2 + (excess / (0.12 * unit)) ** 2
-    cost += 0.5 * choices.sum(axis=1)
+        cost = (rest**2).mean(axis=1) / (LENGTH_ERROR * unit) ** 2 + _implausible(excess, unit)
+    cost += LENGTH_COST * choices.sum(axis=1)
     cost[~(unit > 0)] = np.inf
     best = choices[int(np.nanargmin(cost))]
     return (float(best[0]), float(best[2])), (float(best[1]), float(best[3]))

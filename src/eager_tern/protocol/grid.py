@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import OnGrid, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
-from eager_tern.protocol.glance import run_and_total, symbol_width
+from eager_tern.protocol.glance import symbol_width
 from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.tolerance import largest_excess
@@ -18,7 +18,7 @@ EXCESS_STEPS = 15
 
 def lay_on_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     """The sheet's frame laid on those of the frames (durations of shape (frames, pulses)) that say its symbols."""
-    total = round(run_and_total(sheet, kind)[1])
+    total = _whole_length(sheet, kind)
     if d.shape[1] > total:
         return nothing_laid(d)
     # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.
@@ -33,6 +33,12 @@ def lay_on_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
         return laid
     others = best_steps(d[left], *(each[left] for each in clocks))
     return both_laid(laid, of_rows(_laid(others, d.shape[1], total, sheet, kind), left))
+
+
+def _whole_length(sheet: Sheet, kind: FrameKind) -> int:
+    """Of a frame, in units, each of its fixed pulses in whole ones."""
+    fixed = sum(round(abs(p)) for part in kind.parts for p in part.pulses or ())
+    return fixed + symbol_width(sheet) * sum((part.bits or 0) * part.stretch for part in kind.parts)
 
 
 def _laid(on_grid: OnGrid, pulses: int, total: int, sheet: Sheet, kind: FrameKind) -> Laid:
@@ -98,7 +104,7 @@ def _spans(sheet: Sheet, kind: FrameKind) -> Floats:
     at, spans = 0, []
     for part in kind.parts:
         if part.pulses is not None:
-            at += round(sum(abs(p) for p in part.pulses))
+            at += sum(round(abs(p)) for p in part.pulses)
         for _ in range(part.bits or 0):
             spans.append((at, at + symbol_width(sheet) * part.stretch))
             at += symbol_width(sheet) * part.stretch

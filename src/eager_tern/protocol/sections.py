@@ -14,7 +14,8 @@ from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.values import Pulses
 
 LONGEST_GAP_US = 40_000.0  # between two sections of a frame
-SAME_UNIT = 0.2  # each section's is found by itself
+SAME_PULSES = 0.2  # by which the shorter pulses of two sections may differ
+DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
 MOST_SECTIONS = 4
 
@@ -58,12 +59,19 @@ def _rows(frames: Sequence[Frame]) -> list[list[Frame]]:
 
 def _belongs_behind(before: Frame, frame: Frame) -> bool:
     one, other = before.best, frame.best
-    if one is None or other is None or one.known or other.known or before.mended or frame.mended:
+    if one is None or other is None or before.mended or frame.mended:
+        return False
+    if any(r.known and r.confidence > DOUBTED for r in (one, other)):
         return False
     gap = frame.pulses.start_us - before.pulses.end_us
     same_code = one.code == other.code and one.protocol != SERIAL
-    same_unit = abs(other.clock.unit_us / one.clock.unit_us - 1) < SAME_UNIT
-    return same_code and same_unit and gap < LONGEST_GAP_US and frame.first == before.last + 2
+    alike = abs(_shorter_pulses(frame.pulses) / _shorter_pulses(before.pulses) - 1) < SAME_PULSES
+    return same_code and alike and gap < LONGEST_GAP_US and frame.first == before.last + 2
+
+
+def _shorter_pulses(pulses: Pulses) -> float:
+    """A mark and a space of the shorter ones, together (µs): the unit may be found as half or two thirds of another's."""
+    return float(np.quantile(pulses.durations_us[0::2], 0.25) + np.quantile(pulses.durations_us[1::2], 0.25))
 
 
 def _period(row: Sequence[Frame]) -> int:

@@ -44,8 +44,7 @@ REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
 STEP_PULSES = (10_000, 40_000)  # what is read in one go, if presses end there: soon something, then more at once
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
-SURE = 0.9  # that a burst is what it was read as: a part of it that reads as something is chance, then
-LEAST_COVERED = 0.6
+LEAST_COVERED = 0.6  # of a burst that reads as something: that a part of it reads as something else is chance
 LOOKS = 60  # bursts in a row that are worth a closer look each, though the ones before were not
 
 
@@ -207,11 +206,10 @@ def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_l
 
 def _says_more(found: Sequence[Frame], frame: Frame) -> bool:
     """Whether what a closer look found in a burst is more than what the burst as it is was read as."""
-    if not found or frame.reading.confidence < SURE:
-        return bool(found)
-    known = [f for f in found if f.best is not None and f.best.known]
-    covered = sum(f.last - f.first + 1 for f in known)
-    return len(known) == len(found) and covered > LEAST_COVERED * frame.pulses.durations_us.size
+    if not all(f.best is not None and f.best.known for f in found):
+        return False
+    covered = sum(f.last - f.first + 1 for f in found)
+    return covered > LEAST_COVERED * frame.pulses.durations_us.size
 
 
 def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
