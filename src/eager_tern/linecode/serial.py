@@ -61,20 +61,26 @@ class Characters:
     bit_spans_us: Floats
 
 
-def on_serial_grid(durations_us: Floats, clocks: Sequence[tuple[float, float]], length: int) -> OnGrid | None:
-    """The pulses as characters of that length, by the best of some clocks (unit and excess, µs; the likeliest first).
-
-    None where no such characters stand.
+def on_serial_grid(
+    durations_us: Floats, clocks: Sequence[tuple[float, float]], lengths: Iterable[int]
+) -> dict[int, OnGrid]:
+    """The pulses as characters of each of some lengths that they can be, by the best of several clocks (unit and excess,
+    µs; the likeliest first).
     """
-    tried = _in_a_row(durations_us, clocks, length), _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
-    return min((each for each in tried if each is not None), key=lambda each: _rms(each.clock), default=None)
+    row = _one_grid(durations_us, *np.array(clocks).T)
+    best = {}
+    for length in lengths:
+        tried = _in_a_row(durations_us, row, length), _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
+        placed = [each for each in tried if each is not None]
+        if placed:
+            best[length] = min(placed, key=lambda each: _rms(each.clock))
+    return best
 
 
-def _in_a_row(durations_us: Floats, clocks: Sequence[tuple[float, float]], length: int) -> OnGrid | None:
+def _in_a_row(durations_us: Floats, on_grid: BestGrids, length: int) -> OnGrid | None:
     """Characters that follow each other without a rest, or with one of whole bits: on one grid for all, which bears
-    twice the jitter that a grid does that begins anew with each start bit.
+    twice the jitter that a grid does that begins anew with each start bit. None where no such characters stand.
     """
-    on_grid = _one_grid(durations_us, *np.array(clocks).T)
     if not on_grid.fits[0]:
         return None
     places = on_grid.places[0]
@@ -186,9 +192,8 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
         if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
             continue
         clocks = clocks_about(durations_us, unit)
-        for length in range(7, 13):
-            placed = on_serial_grid(durations_us, clocks, length)
-            if placed is None or _rms(placed.clock) > COARSEST:
+        for length, placed in on_serial_grid(durations_us, clocks, range(7, 13)).items():
+            if _rms(placed.clock) > COARSEST:
                 continue
             for framing, usual in USUAL.items():
                 data, parity, stop = framing
