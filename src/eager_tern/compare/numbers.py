@@ -27,6 +27,7 @@ MOST_STATES = 400
 PLANES_ABOVE = 3  # beyond those of the labels' range: an offset may carry them over a higher border
 DECIMALS = 4
 GRAY_PLANES = 8
+PARTS_OF_STEP = (1, 5, 3, 15, 25)  # what is set in tens of minutes may be sent in minutes; an even part only shifts bits
 PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
@@ -69,7 +70,11 @@ def find_number(
     if np.unique(values).size < 2 or columns.size == 0:
         return []
     step = _step(values)
-    found = list(_by_planes(bits, columns, values, step, errors))
+    found: list[Number] = []
+    for part in PARTS_OF_STEP:
+        found += _by_planes(bits, columns, values, step / part, errors)
+        if any(number.holds.all() for number in found):
+            break
     if not any(number.holds.all() for number in found):
         found += _by_other_codes(bits, columns, values, step, errors)
     if windows and not found:

@@ -44,12 +44,20 @@ def reads_well(readings: Sequence[Reading]) -> bool:
     return best.checks_hold and (best.known or best.clock.rms_us < CLEAN * best.clock.unit_us)
 
 
+def lies_close(reading: Reading) -> bool:
+    """Whether a sheet's frame lies so close on the ruler that a check which fails is damage, and no other frame."""
+    sheet, clock = reading.sheet, reading.clock
+    return sheet is not None and clock.rms_us < CLOSE * coarsest(sheet.alphabet) * clock.unit_us
+
+
 def _reads_closely(readings: Sequence[Reading]) -> bool:
     """Whether a frame reads well that was tried without some of its pulses."""
-    if not reads_well(readings):
-        return False
-    best = readings[0]
-    return best.sheet is None or best.clock.rms_us < CLOSE * coarsest(best.sheet.alphabet) * best.clock.unit_us
+    return reads_well(readings) and (not readings[0].known or lies_close(readings[0]))
+
+
+def _is_bit(left_out_us: float, reading: Reading) -> bool:
+    """Whether what was left out is as long as a bit of characters, which have nothing that would not hold without it."""
+    return reading.code == SERIAL and left_out_us > SHORTEST_BIT * reading.clock.unit_us
 
 
 def has_glitches(durations_us: Floats) -> bool:
@@ -71,8 +79,8 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     if not _reads_closely(readings) or readings[0].stands_for_repeat:
         return None
     best, count = readings[0], len(left_out)
-    if best.protocol == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
-        return None  # characters have nothing that would not hold without one of their bits
+    if _is_bit(max(left_out), best):
+        return None
     return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
 
 
@@ -83,7 +91,10 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     fitting = match_sheets(np.array([without.durations_us for without in tried]), sheets)
     tried = [without for without, found in zip(tried, fitting, strict=True) if found]
     for without, readings in zip(tried, read_frames(tried, sheets), strict=True):
-        if not _reads_closely(readings) or sum(c.width for c in readings[0].checks) < FEWEST_CHECKED:
+        # Characters have nothing but bits that could be left out.
+        if not _reads_closely(readings) or readings[0].code == SERIAL:
+            continue
+        if sum(check.width for check in readings[0].checks) < FEWEST_CHECKED:
             continue
         if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
             best = Mended(without, readings, "1 stray pulse left out")

@@ -17,6 +17,7 @@ from eager_tern.protocol.damaged import (
     has_glitches,
     leave_out_glitches,
     leave_out_one,
+    lies_close,
     mend,
     raw_range,
     reads_well,
@@ -126,7 +127,7 @@ def read_bursts(
         if best is not None and best.protocol == SERIAL and (known := _known_in(burst, first, sheets)):
             frames += known
             noise += _between_frames(first, last, known)
-        elif frame is not None and reads_well(readings) and not suspicious:
+        elif frame is not None and (reads_well(readings) or lies_close(frame.reading)) and not suspicious:
             frames.append(frame)
         else:
             found = [] if by_hand else _parted(burst, first, sheets)
