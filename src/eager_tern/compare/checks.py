@@ -14,6 +14,8 @@ from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 
+BYTE = 8
+FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
@@ -64,6 +66,13 @@ def damaged(rows: int) -> int:
     return int(MOST_DAMAGED * rows) if rows >= 8 else 0
 
 
+def nearly_steady(stack: Stack) -> NDArray[np.bool_]:
+    """Which columns change in no more rows than may be damaged."""
+    ones = stack.bits.sum(axis=0, dtype=np.intp)
+    steady: NDArray[np.bool_] = np.minimum(ones, stack.rows - ones) <= damaged(stack.rows)
+    return steady
+
+
 def held(check: Check, bits: BitRows) -> NDArray[np.bool_]:
     """In which rows a check holds."""
     return np.array([evaluate(check, row).ok for row in bits], dtype=np.bool_)
@@ -82,9 +91,26 @@ def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list
             if width in (4, 8, 16):  # counted from the section's beginning, or from its end where a start bit leads
                 firsts |= set(range(start, end - width + 1, grid)) | set(range(end - width, start - 1, -grid))
             for first in firsts:
-                if first >= start and free[first : first + width].any():
+                if first >= start and free[first : first + width].any() and changes(stack, first, width):
                     found.append(Place(first, width, start, end))
     return sorted(found, key=lambda place: (list(widths).index(place.width), -place.first))
+
+
+def changes(stack: Stack, first: int, width: int) -> bool:
+    """Whether a run of bits changes in more rows than may be damaged."""
+    numbers = raw_numbers(stack.bits, range(first, first + width))
+    _, counts = np.unique(numbers, return_counts=True)
+    return stack.rows - int(counts.max()) > damaged(stack.rows)
+
+
+def tells_every_nibble(stack: Stack, place: Place, holds: NDArray[np.bool_]) -> bool:
+    """Whether a check tells how each nibble of its place changes: one that only damage changed is no part of it."""
+    for first in range(place.first, place.after, 4):
+        numbers = raw_numbers(stack.bits, range(first, first + 4))
+        changed = numbers != np.bincount(numbers).argmax()
+        if np.sum(changed & holds) <= np.sum(changed & ~holds):
+            return False
+    return True
 
 
 def positions(first: int, width: int, lowest_first: bool) -> Positions:
@@ -136,7 +162,28 @@ def find_copies(stack: Stack) -> list[Found]:
                 if chance < MOST_CHANCE and np.sum(~holds) <= damaged(stack.rows):
                     found.append(Found(check, holds, chance))
                     claimed[a : b + 1] = True
-    return found
+    return found + _alike_elsewhere(stack, found, claimed)
+
+
+def _alike_elsewhere(stack: Stack, found: Sequence[Found], claimed: NDArray[np.bool_]) -> list[Found]:
+    """The complements of bytes that change too seldom to tell, where others are each followed by their own."""
+    pairs = [f for f in found if f.kind == "complement" and f.check.at.width == BYTE and _distance(f) == BYTE]
+    more: list[Found] = []
+    for start, end in stack.section_bounds if len(pairs) >= FEWEST_PAIRS else ():
+        places = {(f.positions[-1] - start) % (2 * BYTE) for f in pairs if start <= f.positions[-1] < end}
+        for place in range(start + min(places), end - BYTE + 1, 2 * BYTE) if len(places) == 1 else ():
+            if place < start + BYTE or claimed[place - BYTE : place + BYTE].any():
+                continue
+            at, of = (positions(first, BYTE, lowest_first=True) for first in (place, place - BYTE))
+            check = Check(name="complement", kind="complement", at=at, of=of)
+            holds = held(check, stack.bits)
+            if np.sum(~holds) <= damaged(stack.rows):
+                more.append(Found(check, holds, max(f.chance for f in pairs)))
+    return more
+
+
+def _distance(found: Found) -> int:
+    return abs(found.positions[-1] - found.covers[0][0])
 
 
 def _on_bytes(first: int, last: int, stack: Stack) -> tuple[int, int] | None:
@@ -159,11 +206,12 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
         if not nibbles.any(axis=1).all():  # what only a nibble of it says is a check of four bits
             continue
         possible = sorted(_sums_at(stack, place), key=_preference)
-        for guess in possible:
+        for narrow in possible:
+            guess = _wider(narrow, possible, stack)
             if follows(guess.check.covers, place, (*known, *found)):
                 continue
             holds = held(guess.check, stack.bits)
-            if np.sum(~holds) <= damaged(stack.rows):
+            if np.sum(~holds) <= damaged(stack.rows) and tells_every_nibble(stack, place, holds):
                 found.append(Found(guess.check, holds, guess.chance))
                 left[place.first : place.after] = False
                 break
@@ -187,6 +235,23 @@ def _preference(guess: _Guess) -> tuple[float, ...]:
     twisted = check.negate + check.carry + check.swap + turned + (check.unit != check.at.width)
     whole = sum(last - first + 1 for first, last in check.covers)
     return (guess.wrong, len(check.covers), twisted, seed, -whole)
+
+
+def _wider(guess: _Guess, possible: Sequence[_Guess], stack: Stack) -> _Guess:
+    """The guess over more of what nothing but damage changed: it covers that as well, or the damage is not seen."""
+
+    def covered(check: Check) -> set[int]:
+        return {column for first, last in check.covers for column in range(first, last + 1)}
+
+    def how(check: Check) -> tuple[object, ...]:
+        turned = check.xor_out if check.kind == "sum" else None
+        at = tuple(check.at.index.tolist())
+        return check.kind, check.unit, check.order, check.negate, check.carry, check.swap, turned, at
+
+    own, steady = covered(guess.check), nearly_steady(stack)
+    alike = [g for g in possible if how(g.check) == how(guess.check) and own < covered(g.check)]
+    wider = [g for g in alike if steady[list(covered(g.check) - own)].all()]
+    return max(wider, key=lambda g: len(covered(g.check)), default=guess)
 
 
 def _sums_at(stack: Stack, place: Place) -> Iterator[_Guess]:
@@ -231,8 +296,9 @@ def _sums_over(
         ({"kind": "sum"}, (target[:, None] - total) & mask, total & mask),
         ({"kind": "sum", "negate": True}, -(target[:, None] + total) & mask, total & mask),
         ({"kind": "sum", "carry": True}, (target[:, None] - total) % mask, total % mask),
-        ({"kind": "xor"}, target[:, None] ^ mixed & mask, mixed & mask),
     ]
+    if unit == place.width:
+        tries.append(({"kind": "xor"}, target[:, None] ^ mixed & mask, mixed & mask))
     if swapped is not None:
         tries += [
             ({"kind": "sum", "swap": True}, (swapped[:, None] - total) & mask, total & mask),

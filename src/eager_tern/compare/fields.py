@@ -21,6 +21,8 @@ MOST_CHANCE_ELSEWHERE = -1.0  # of a label's second field, which few rows speak 
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
+FEWEST_ABOVE = 2  # constant bits: one is there by accident too often
+FEWEST_WORSE = 1  # rows that a line has to contradict more than a table does, before the table is believed
 FEWEST_APART = 2  # rows that a condition sets apart
 MOST_ALIKE = 0.4  # of the rows set apart at least do not say what they should without the condition
 LESS_WRONG = 0.5  # of the contradictions are left at most under a condition that is believed
@@ -113,8 +115,25 @@ def _completed(fields: Sequence[Field], stack: Stack, claimed: set[int]) -> list
             half = line.scale / 2
             line = replace(line, scale=half, offset=line.offset - half * int(stack.bits[0, below]))
             claimed.add(below)
-        out.append(replace(field, map=line, positions=positions))
+        out.append(_with_bits_above(replace(field, map=line, positions=positions), stack, claimed))
     return out
+
+
+def _with_bits_above(field: Field, stack: Stack, claimed: set[int]) -> Field:
+    """The field with the constant bits above it, where they say what its offset adds: then it is a part of a number."""
+    line, positions = field.map, field.positions
+    if not isinstance(line, Linear) or line.encoding != "binary" or line.scale <= 0 or len(positions) < 2:
+        return field
+    added = line.offset / line.scale
+    above, rest = int(added) >> len(positions), int(added) % (1 << len(positions))
+    step, width = positions[0] - positions[1], int(above).bit_length()
+    columns = [positions[0] + step * (n + 1) for n in range(width)]
+    inside = abs(step) == 1 and all(0 <= c < stack.columns and c not in claimed for c in columns)
+    if added != int(added) or rest or width < FEWEST_ABOVE or not inside:
+        return field
+    if any((stack.bits[:, c] != (above >> n & 1)).any() for n, c in enumerate(columns)):
+        return field
+    return replace(field, map=replace(line, offset=0.0), positions=(*columns[::-1], *positions))
 
 
 def _fields(stack: Stack, name: str, columns: NDArray[np.intp]) -> list[Field]:
@@ -138,14 +157,15 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     best = _over(stack, name, rows, columns, {})
     if best is not None and best.holds.all():
         return best
-    wrong = len(best.contradicting) if best is not None else len(rows)
+    wrong, explained = (len(best.contradicting), best.explained) if best is not None else (len(rows), 0)
     for when, some in _conditions(stack, name, rows):
         under = _over(stack, name, some, columns, when)
         # A condition has to be worth the rows that it sets apart.
         if under is None or not _differs(stack, under, np.setdiff1d(rows, some)):
             continue
-        if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong):
-            best, wrong = under, len(under.contradicting)
+        settled, lost = wrong - len(under.contradicting), explained - under.explained
+        if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong) and lost <= settled:
+            best, wrong, explained = under, len(under.contradicting), under.explained
             if under.holds.all():
                 break
     return best
@@ -168,16 +188,21 @@ def _over(
         return None
     bits = stack.bits[rows]
     values = [stack.labels[name][i] for i in rows]
-    errors = int(MOST_WRONG * len(rows))
+    errors = round(MOST_WRONG * len(rows))
     fields: list[Field] = []
     as_numbers = numbers(values)
     if as_numbers is not None:
         for number in find_number(bits, columns, as_numbers, errors, windows=not when):
             fields.append(_of_number(name, number, rows, when))
-    if not fields:
+    wrong = len(fields[0].contradicting) if fields else len(rows)
+    if wrong > FEWEST_WORSE:
         known = [value for value in values if value is not None]
-        for words in find_words(bits, columns, known, errors):
-            fields.append(Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, when))
+        by_table = [
+            Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, when)
+            for words in find_words(bits, columns, known, errors)
+        ]
+        if by_table and len(by_table[0].contradicting) + FEWEST_WORSE < wrong:
+            fields = by_table
     if not fields:
         return None
     first, *others = fields

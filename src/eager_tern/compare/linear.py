@@ -60,7 +60,8 @@ def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
     left = free.copy()
     for width in CRC_WIDTHS:
         for place in places(stack, (width,), left):
-            if not left[place.first : place.after].any():
+            told = any(place.first <= at < place.after for check in (*known, *found) for at in check.positions)
+            if told or not left[place.first : place.after].any():
                 continue
             crcs = (crc for crc in _crcs_at(stack, place) if not follows(crc.covers, place, (*known, *found)))
             best = next(crcs, None)

@@ -27,7 +27,13 @@ MOST_STATES = 400
 PLANES_ABOVE = 3  # beyond those of the labels' range: an offset may carry them over a higher border
 DECIMALS = 4
 GRAY_PLANES = 8
-PARTS_OF_STEP = (1, 5, 3, 15, 25)  # what is set in tens of minutes may be sent in minutes; an even part only shifts bits
+PARTS_OF_STEP = (
+    1,
+    5,
+    3,
+    15,
+    25,
+)  # what is set in tens of minutes may be sent in minutes; an even part only shifts bits
 PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3

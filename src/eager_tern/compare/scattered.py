@@ -18,6 +18,7 @@ from eager_tern.compare.checks import (
     held,
     places,
     positions,
+    tells_every_nibble,
 )
 from eager_tern.compare.fields import Field
 from eager_tern.compare.stack import Stack, raw_numbers
@@ -85,7 +86,9 @@ def _find(
             if (guess := _at(stack, place, each, lowest_first, tried)) is not None
         )
         best = min(guesses, key=lambda guess: guess.chance, default=None)
-        if best is not None and not follows(best.covers, place, (*known, *found)):
+        if best is None or follows(best.covers, place, (*known, *found)):
+            continue
+        if tells_every_nibble(stack, place, best.holds):
             found.append(best)
             left[place.first : place.after] = False
     return found

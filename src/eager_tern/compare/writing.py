@@ -9,7 +9,9 @@ from collections import Counter
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.checks import Found, nearly_steady
 from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.counters import Counter as FoundCounter
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
@@ -51,7 +53,7 @@ def sheet_of(comparison: Comparison, line: str = "") -> str:
         usual = Counter(raw_numbers(stack.bits, positions).tolist()).most_common(1)[0][0]
         more = {"default": usual} if counter.kind == "id" else {"role": counter.kind, "default": 0}
         parts.append(_table("fields", **keys, **more))
-    header = _header(stack)
+    header = _header(comparison)
     if header is not None:
         parts.append(header)
     seen: Counter[str] = Counter()
@@ -131,14 +133,17 @@ def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:
     return Counter(raw.tolist()).most_common(1)[0][0]
 
 
-def _header(stack: Stack) -> str | None:
-    """The constant bits that a frame begins with, as a check."""
-    count = int(stack.varying[0]) if stack.varying.size else stack.columns
-    count = min(count, 32) // 8 * 8
+def _header(comparison: Comparison) -> str | None:
+    """The bits that a frame begins with and that nothing but damage changed, as a check."""
+    stack = comparison.stack
+    found: list[Field | Found | FoundCounter] = [*comparison.fields, *comparison.checks, *comparison.counters]
+    used = [each.positions for each in found]
+    open_to_change = np.flatnonzero(~nearly_steady(stack)).tolist() + [column for row in used for column in row]
+    count = min([stack.columns, 32, *open_to_change]) // 8 * 8
     if count < FEWEST_HEADER:
         return None
     positions = tuple(range(count - 1, -1, -1))
-    value = int(raw_numbers(stack.bits[:1], positions)[0])
+    value = int(raw_numbers(_usual(stack)[None], positions)[0])
     return _table("checks", name="header", kind="constant", at=positions_text(positions), value=value)
 
 

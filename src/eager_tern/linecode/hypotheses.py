@@ -15,6 +15,7 @@ from eager_tern.linecode.values import Bits, Code, LineReading
 from eager_tern.signal.values import Floats
 
 FEWEST_BITS = 4
+GROUP = 4  # bits
 FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 LN2 = float(np.log(2.0))
 LONGEST_SYMBOL = 8  # units
@@ -67,10 +68,12 @@ def _two_lengths(
     score = max(on_ruler, on_centres) - carrying.size * LN2
     score += float(any_pulse_score(durations[:leader])) - parameter_cost(centres, durations.size)
     edges = np.concatenate(([0.0], np.cumsum(durations)))
-    starts = edges[leader::2][: carrying.size]
-    ends = np.minimum(np.arange(leader, leader + 2 * carrying.size, 2) + 2, durations.size)
+    # A short mark that is left over behind whole groups of a fixed period's bits is the sync before the long pause.
+    sync = code == "pulse-width" and depends and carrying.size % GROUP == 1 and not long[-1]
+    bits: Bits = long[: carrying.size - int(sync)].astype(np.uint8)
+    starts = edges[leader::2][: bits.size]
+    ends = np.minimum(np.arange(leader, leader + 2 * bits.size, 2) + 2, durations.size)
     spans = np.column_stack((starts, edges[ends]))
-    bits: Bits = long.astype(np.uint8)
     return LineReading(code, clock, bits, spans, expected, leader, score)
 
 

@@ -64,8 +64,9 @@ class Characters:
 def on_serial_grid(
     durations_us: Floats, clocks: Sequence[tuple[float, float]], lengths: Iterable[int]
 ) -> dict[int, OnGrid]:
-    """The pulses as characters of each of some lengths that they can be, by the best of several clocks (unit and excess,
-    µs; the likeliest first).
+    """The pulses as characters of each of some lengths that they can be.
+
+    Each by the best of several clocks (unit and excess, µs; the likeliest first).
     """
     row = _one_grid(durations_us, *np.array(clocks).T)
     best = {}

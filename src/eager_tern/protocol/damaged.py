@@ -56,7 +56,7 @@ def _reads_closely(readings: Sequence[Reading]) -> bool:
 
 
 def _is_bit(left_out_us: float, reading: Reading) -> bool:
-    """Whether what was left out is as long as a bit of characters, which have nothing that would not hold without it."""
+    """Whether what was left out may be a bit of characters, which have nothing that would not hold without it."""
     return reading.code == SERIAL and left_out_us > SHORTEST_BIT * reading.clock.unit_us
 
 

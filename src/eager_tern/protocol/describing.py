@@ -174,7 +174,8 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
         lengths = _rounded((d[: line.leader] - line.clock.excess_us * signs) / unit) * signs
         parts.append(f"{{ pulses = [{', '.join(f'{length:g}' for length in lengths)}] }}")
     parts.append(f"{{ bits = {line.bits.size} }}")
-    if line.code == "pulse-distance":
+    paired = line.code in ("pulse-distance", "pulse-width")
+    if paired and d.size > line.leader + 2 * line.bits.size // line.symbol_bits:  # a mark behind the last symbol
         trailer = _rounded(np.array([(d[-1] - line.clock.excess_us) / unit]))[0]
         parts.append(f"{{ pulses = [{trailer:g}] }}")
     return parts

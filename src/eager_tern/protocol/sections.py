@@ -70,7 +70,7 @@ def _belongs_behind(before: Frame, frame: Frame) -> bool:
 
 
 def _shorter_pulses(pulses: Pulses) -> float:
-    """A mark and a space of the shorter ones, together (µs): the unit may be found as half or two thirds of another's."""
+    """A mark and a space of the shorter ones, together (µs): a unit may be found as half or two thirds of another's."""
     return float(np.quantile(pulses.durations_us[0::2], 0.25) + np.quantile(pulses.durations_us[1::2], 0.25))
 
 
