@@ -16,6 +16,9 @@ from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
 
+NIBBLE = 4
+
+
 @dataclass(frozen=True)
 class Comparison:
     """``unexplained`` are varying columns that no field, check or counter accounts for."""
@@ -76,10 +79,16 @@ def compare(stack: Stack) -> Comparison:
     checks = find_copies(stack)
     _take(free, checks)
     sums = find_sums(stack, free, checks)
+    # The exclusive-or of nibbles also holds in a CRC whose polynomial x⁴ + 1 divides, which says more.
+    small = [found for found in sums if found.kind == "xor" and found.check.at.width == NIBBLE]
+    sums = [found for found in sums if found not in small]
     _take(free, sums)
     crcs = find_crcs(stack, free, (*checks, *sums))
     _take(free, crcs)
     checks += sums + crcs
+    small = [found for found in small if free[list(found.positions)].any()]
+    _take(free, small)
+    checks += small
     scattered = find_scattered(stack, free, checks)
     _take(free, scattered)
     checks += scattered

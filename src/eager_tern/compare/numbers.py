@@ -38,6 +38,7 @@ PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
 FEWEST_ROUNDED = 6
+FEW_WRONG = 2  # rows in which a column may always differ from what a plane should be
 PIECE_IN_ROWS = 2
 
 
@@ -182,7 +183,7 @@ def _alike(
     wrong = (len(wanted) - target @ signs) / 2
     # A plane that is mostly 0 would else be like any column that is.
     fewer = min(int(wanted.sum()), int(len(wanted) - wanted.sum()))
-    near = np.flatnonzero(wrong <= min(errors, (fewer - 1) // 2))
+    near = np.flatnonzero(wrong <= min(errors, max((fewer - 1) // 2, min(fewer - 1, FEW_WRONG))))
     if near.size == 0:
         return None
     return tuple(columns[near[np.argsort(wrong[near], kind="stable")]].tolist())
