@@ -207,6 +207,8 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
             continue
         possible = sorted(_sums_at(stack, place), key=_preference)
         for narrow in possible:
+            if follows(narrow.check.covers, place, (*known, *found)):
+                continue
             guess = _wider(narrow, possible, stack)
             if follows(guess.check.covers, place, (*known, *found)):
                 continue
