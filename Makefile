@@ -9,7 +9,7 @@ demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
 
 test: .venv/dev
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses auto
 
 fuzz: .venv/dev
 	QT_QPA_PLATFORM=offscreen HYPOTHESIS_PROFILE=fuzz $(BIN)/python -m pytest $(shell grep -rl '@given' tests)
