@@ -15,7 +15,6 @@ from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
-
 NIBBLE = 4
 
 

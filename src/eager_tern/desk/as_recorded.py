@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QV
 from eager_tern.casebook.values import Caught, Take
 from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
-from eager_tern.desk.theme import SMALL_PX, colour, digit_font
+from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.desk.words import frequency
 from eager_tern.errors import InputError
 from eager_tern.formats import audio
@@ -76,7 +76,7 @@ class AnalogLine(QWidget):
             points = self._values
         xs = box.left() + np.linspace(0, box.width(), points.size)
         painter.drawPolyline(QPolygonF([QPointF(x, self._y(float(v))) for x, v in zip(xs, points, strict=True)]))
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         by_hand = self._by_hand or self._grabbed
         told = f"threshold {self._level:+.3f}, by hand" if by_hand else "threshold follows the line"
         room = painter.fontMetrics().horizontalAdvance(told) + 10

@@ -24,7 +24,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.log_model import PRESS_ROLE, SHORT_ROLE, LogModel, StrayFold
-from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, digit_font, text_font
+from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, text_font
 from eager_tern.desk.words import clock_time, hold, plural, short_code
 
 ROW_HEIGHT, FOLD_HEIGHT = 46, 27
@@ -68,7 +68,7 @@ class LogDelegate(QStyledItemDelegate):
         painter.drawText(inner.adjusted(14, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _press(self, painter: QPainter, inner: QRectF, press: Caught, said: str) -> None:
-        painter.setFont(digit_font(ASIDE_PX))
+        painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
         top = QRectF(inner.left(), inner.top(), inner.width(), 18)
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, clock_time(press.caught_at))
@@ -79,7 +79,7 @@ class LogDelegate(QStyledItemDelegate):
         )
         painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, label)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 22, self._thumb(press))
-        painter.setFont(digit_font(ASIDE_PX))
+        painter.setFont(text_font(ASIDE_PX))  # its digits are of one width, its points and colons stand close
         painter.setPen(colour("attention" if press.reading.first_missed or not press.reading.checks_hold else "ink"))
         second = QRectF(inner.left() + THUMB_WIDTH + 4, inner.top() + 19, inner.width() - THUMB_WIDTH - 4, 17)
         code = short_code(press)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from eager_tern.casebook.values import Caught
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
-from eager_tern.desk.theme import SMALL_PX, colour, digit_font
+from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.desk.words import duration
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.values import Floats
@@ -60,7 +60,7 @@ class Overview(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         length = duration(self._end_us())
         room = painter.fontMetrics().horizontalAdvance(length) + 12
         box = QRectF(MARGIN, TOP, self.width() - 2 * MARGIN - room, MARK_HEIGHT)

@@ -10,7 +10,7 @@ from eager_tern.casebook.changes import PlaceKey
 from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.document import Document
-from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
+from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import plural, short_code
 
 KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
@@ -102,7 +102,7 @@ class Plate(QWidget):
         painter.setPen(colour("ink" if best is not None else "quiet"))
         name = painter.fontMetrics().elidedText(key.name, Qt.TextElideMode.ElideRight, int(inner.width()))
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
-        painter.setFont(digit_font(ASIDE_PX))
+        painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("ink" if best is not None else "quiet"))
         code = short_code(best) if best is not None else "not caught"
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
@@ -122,7 +122,7 @@ class Plate(QWidget):
         painter.setPen(colour("quiet"))
         painter.setFont(text_font(ASIDE_PX))
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop, "no key sends it")
-        painter.setFont(digit_font(ASIDE_PX))
+        painter.setFont(text_font(ASIDE_PX))
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
 
     # Mouse and keys

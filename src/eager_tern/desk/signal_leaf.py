@@ -26,7 +26,7 @@ from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.overview import Overview
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
-from eager_tern.desk.theme import ASIDE_PX, colour, digit_font, text_font
+from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.protocol.presses import Frame
 
 SAME_KEY_SHOWN = 5
@@ -162,7 +162,7 @@ class SignalLeaf(QScrollArea):
         )
         jaw = self.calipers.one_us is not None
         self._measure.setText(text or ("now click another edge" if jaw else "click an edge, then another, to measure"))
-        self._measure.setFont(digit_font(12) if text else text_font(ASIDE_PX))
+        self._measure.setFont(text_font(12 if text else ASIDE_PX))
         self._measure.setStyleSheet(f"color: {colour('attention' if text else 'quiet').name()}; font-size: 12px")
         self._measure.setVisible(self._press is not None)
 

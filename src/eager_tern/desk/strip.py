@@ -12,7 +12,7 @@ from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.ruler import draw_leans, draw_ruler
-from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.desk.words import duration
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import bit_at, bit_span
@@ -150,7 +150,7 @@ class StripTape(QWidget):
 
     def _draw_times(self, painter: QPainter, box: QRectF, scale: float) -> None:
         step = next((s for s in TICKS_US if s * scale >= TICK_PX), TICKS_US[-1])
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         painter.setPen(colour("quiet"))
         for n in range(int(np.ceil(self.from_us / step)), int(self.to_us / step) + 1):
             x = box.left() + (n * step - self.from_us) * scale

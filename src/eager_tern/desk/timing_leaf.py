@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QV
 from eager_tern.desk.by_hand import USUAL_TOLERANCE, ByHand
 from eager_tern.desk.document import SAID_BY_HAND, Document
 from eager_tern.desk.links import link
-from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.desk.words import duration, plural
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.drift import edge_drift, lengths_in_units
@@ -92,7 +92,7 @@ class Lengths(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
         high = np.exp(self._range()[1])
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         for marks, k, us in self._lines():
             if not 0 < us < high:
                 continue
@@ -131,7 +131,7 @@ class Lengths(QWidget):
         return near < NEAR_PX and abs(point.y() - self.height() / 2) < NEAR_PX
 
     def _paint_clusters(self, painter: QPainter, values: Floats, y: float) -> None:
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         painter.setPen(colour("ink"))
         end = -1.0
         for cluster in find_clusters(values):
@@ -195,7 +195,7 @@ class Drift(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(digit_font(SMALL_PX))
+        painter.setFont(text_font(SMALL_PX))
         box = QRectF(LEFT, 8, self.width() - LEFT - RIGHT, self.height() - 30)
         end = max(float(times[-1]) for times, _ in self._rows)
         most = max(max(float(np.abs(late).max()) for _, late in self._rows), 50.0) * 1.1
