@@ -246,3 +246,35 @@ def test_random_bytes_have_no_check_over_some_of_them(rng: np.random.Generator) 
     for _ in range(10):
         stack = Stack(as_bits(frames(rng, 9, 20)))
         assert find_scattered(stack, varying(stack), []) == []
+
+
+def test_a_damaged_frame_neither_narrows_a_check_nor_moves_it() -> None:
+    """In bytes that never change, one wrong bit would else be left out of what is covered, or be what is told."""
+    rng = np.random.default_rng(5)
+    data = frames(rng, 8, 45)
+    data[:, 1:3] = [0x3C, 0x81]
+    data[:, 7] = data[:, :7].sum(axis=1) & 255
+    bits = as_bits(data)
+    bits[5, 12] ^= 1
+    found = only(find_sums(Stack(bits, {}), varying(Stack(bits, {}))), 7)
+    assert found.covers == ((0, 55),)
+    assert np.flatnonzero(~found.holds).tolist() == [5]
+
+
+def test_a_crc_is_not_mistaken_for_the_exclusive_or_of_nibbles_that_it_implies() -> None:
+    rng = np.random.default_rng(6)
+    data = frames(rng, 6)
+    poly = 0b00100011  # x⁸ + x⁵ + x + 1 = (x⁴ + 1)(x⁴ + x + 1)
+    data[:, 5] = [crc_of(row[:5].tolist(), 8, poly, 0, 0, False) for row in data]
+    (found,) = compare(Stack(as_bits(data, lowest_first=False), {})).checks
+    assert (found.kind, found.check.at.width, found.check.poly) == ("crc", 8, poly)
+
+
+def test_bytes_that_never_change_are_followed_by_their_complements_as_the_others_are() -> None:
+    rng = np.random.default_rng(7)
+    data = np.zeros((ROWS, 8), np.int64)
+    data[:, 0::2] = [0xA5, 0x17, 0, 0x42]
+    data[:, 2], data[:, 4] = rng.integers(0, 256, (2, ROWS))
+    data[:, 1::2] = 255 - data[:, 0::2]
+    stack = Stack(as_bits(data), {})
+    assert sorted(min(f.positions) // 8 for f in find_copies(stack)) == [1, 3, 5, 7]

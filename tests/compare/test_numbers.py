@@ -133,3 +133,48 @@ def test_labels_are_numbers_or_words() -> None:
     assert stack.section_bounds == [(0, 1), (1, 4)]
     assert stack.of_rows([0, 2]).labels == {"a": (1.0, None)}
     assert stack.varying.tolist() == [0, 1, 2, 3]
+
+
+@pytest.mark.parametrize(("step", "scale"), [(10, 1.0), (15, 1.0), (25, 5.0)])
+def test_what_is_set_in_steps_may_be_sent_in_a_finer_unit(rng: np.random.Generator, step: int, scale: float) -> None:
+    values = rng.integers(0, 16, 50) * step * 1.0
+    bits = written(rng, np.rint(values / scale).astype(int), list(range(12, 3, -1)))
+    (found,) = find_fields(Stack(bits, {"timer": tuple(values.tolist())}))
+    assert isinstance(found.map, Linear)
+    assert (found.map.scale, found.map.offset) == (scale, 0.0)
+    assert set(found.positions) <= set(range(4, 13))
+    assert found.holds.all()
+
+
+def test_constant_bits_above_a_field_belong_to_its_number(rng: np.random.Generator) -> None:
+    """All that was set lay between 64 and 95: the bits above say 64, and would say something else elsewhere."""
+    values = rng.integers(64, 96, 50) * 1.0
+    bits = written(rng, values.astype(int), list(range(10, 17)))
+    (found,) = find_fields(Stack(bits, {"°F": tuple(values.tolist())}))
+    assert found.positions == tuple(range(10, 17))
+    assert found.map == Linear(1.0, 0.0)
+
+
+def test_words_explain_what_a_line_contradicts(rng: np.random.Generator) -> None:
+    """Four codes in no order: a line through three of them would call the presses of the fourth mistakes."""
+    values = rng.permutation(np.repeat([1.0, 2.0, 3.0, 9.0], [20, 18, 16, 4]))
+    codes = {1.0: 1, 2.0: 2, 3.0: 3, 9.0: 4}
+    bits = written(rng, np.array([codes[v] for v in values]), [8, 9, 10])
+    (found,) = find_fields(Stack(bits, {"fan": tuple(values.tolist())}))
+    assert found.holds.all()
+    assert set(found.positions) == {8, 9, 10}
+
+
+def test_a_condition_does_not_set_aside_more_than_it_settles(rng: np.random.Generator) -> None:
+    """Three mistakes among forty presses are no reason to look at a third of the presses only."""
+    units = rng.integers(1, 9, 42)
+    labels = units.astype(float)
+    labels[[4, 17, 30]] = (labels[[4, 17, 30]] % 8) + 1
+    buttons = tuple(rng.choice(["up", "down", "stop"], 42).tolist())
+    bits = written(rng, units - 1, [20, 21, 22])
+    (found,) = [
+        f for f in find_fields(Stack(bits, {"unit": tuple(labels.tolist()), "button": buttons})) if f.name == "unit"
+    ]
+    assert not found.when
+    assert found.positions == (20, 21, 22)
+    assert found.contradicting.tolist() == [4, 17, 30]

@@ -162,3 +162,11 @@ def test_a_label_is_said_otherwise_in_another_mode(cooler: Stack, rng: np.random
         parse_sheet(text.replace('["fan"]', '["dry"]'), "test")
     with pytest.raises(InputError, match="set_point_c"):
         make_bits(sheet, {"set_point_c": 22, "mode": "fan"})
+
+
+def test_damage_does_not_keep_the_header_from_being_checked(cooler: Stack) -> None:
+    cooler.bits[3, 5] ^= 1
+    sheet = parse_sheet(sheet_of(compare(cooler)), "")
+    header = next(check for check in sheet.checks if check.name == "header")
+    assert sorted(header.at.index.tolist()) == list(range(16))
+    assert header.value == 0x5353

@@ -14,7 +14,7 @@ from eager_tern.intake.files import FileTake, read_file
 from eager_tern.protocol.loading import library
 from eager_tern.signal.carrier import find_carrier, strip_carrier
 from eager_tern.signal.values import Pulses, pulses_from_signed
-from tests.handsets import join, nec
+from tests.handsets import distance_frame, join, nec, serial
 from tests.radio import code_24, on_off, save_sigmf, two_tones, unstripped, with_noise
 
 REST = -120_000.0
@@ -143,3 +143,42 @@ def test_the_carrier_of_a_logic_recording(rng: np.random.Generator) -> None:
     assert carrier.duty == pytest.approx(1 / 3, abs=0.02)
     assert np.abs(stripped.durations_us - np.abs(join(nec(3, 4)))[:-1]).max() < period
     assert find_carrier(Pulses(np.abs(join(nec(3, 4)))[:-1])) is None
+
+
+@pytest.mark.parametrize("unit", [264.0, 450.0])
+def test_two_tones_of_which_one_is_sent_seldom_or_alone_at_first(
+    tmp_path: Path, rng: np.random.Generator, unit: float
+) -> None:
+    """Marks far apart leave the higher tone weak; a long leader is sent before the lower tone is heard at all."""
+    leader, spaces = ([], (3, 7)) if unit < 300 else ([9000.0, -4500.0], (1, 3))
+    signed, codes = [REST], []
+    for _ in range(3):
+        bits = rng.integers(0, 2, 32).tolist()
+        codes.append("".join(map(str, bits)))
+        signed += [*distance_frame(leader, unit, spaces, bits), REST]
+    signal = with_noise(two_tones(signed, 250_000, 12_000, 15_000), rng, 250_000, unit, 30)
+    (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "ci16_le"), library())
+    assert take.capture.keying == "fsk"
+    assert codes_of(take) == codes
+
+
+def test_short_marks_of_one_carrier_are_no_second_tone_and_make_no_second_transmitter(
+    tmp_path: Path, rng: np.random.Generator
+) -> None:
+    """Keying has sidebands; and behind the end of a recording there is no noise to judge by."""
+    for seconds in (0.0, 0.013, 0.8):
+        signed, codes = sending(rng, 3, 258, 5)
+        signal = with_noise(on_off([*signed, -1e6 * seconds - 1], 250_000, 12_634), rng, 250_000, 258, 27)
+        (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cf32_le"), library())
+        assert take.capture.keying == "ook"
+        assert codes_of(take) == codes
+
+
+def test_what_stands_clear_of_the_noise_is_never_guessed(tmp_path: Path, rng: np.random.Generator) -> None:
+    """Slow characters have spaces as long as gaps: the pieces read badly, but no pulse is in doubt."""
+    sent = [rng.integers(0, 256, 6).tolist() for _ in range(3)]
+    signed = [REST, *(d for data in sent for d in [*serial(data, 300)[:-1], -150_000.0])]
+    signal = with_noise(on_off(signed, 250_000, -8_000), rng, 250_000, 3333, 45)
+    (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8"), library())
+    assert [list(p.lead.best.fields["bytes"]) for p in take.take.presses if p.lead.best is not None] == sent
+    assert not take.faint

@@ -127,3 +127,23 @@ def test_short_pulses_can_be_left_out() -> None:
     assert without_short(pulses, 50).durations_us.tolist() == [840.0, 1330.0, 400.0]
     assert without_short(pulses, 50).start_us == 100.0
     assert without_short(Pulses(np.array([10.0])), 50).durations_us.size == 0
+
+
+def test_a_stray_pulse_in_the_rest_between_two_frames_does_not_join_them(rng: np.random.Generator) -> None:
+    frames = sony(0x15, 7, 3)
+    first_rest = next(i for i, d in enumerate(frames) if d < -5000)
+    rest = abs(frames[first_rest])
+    frames[first_rest : first_rest + 1] = [-0.5 * rest, 90.0, -0.5 * rest + 90.0]
+    (press,) = read(record([-3e5, *frames], rng, jitter_us=30).tolist()).presses
+    assert [frame.best.fields for frame in press.frames if frame.best] == [{"command": 0x15, "address": 7}] * 3
+
+
+def test_a_stray_mark_no_shorter_than_many_a_space_is_left_out(rng: np.random.Generator) -> None:
+    """The receiver makes marks longer, stray ones too."""
+    right = 0
+    for _ in range(20):
+        signed = with_glitch(nec(0x5B, 0x16, 1)[:-1], 2 * int(rng.integers(2, 30)) + 1)
+        found = read(record([-3e5, *signed], rng, jitter_us=60, excess_us=140, clock=0.85).tolist())
+        fields = [p.lead.best.fields for p in found.presses if p.lead.best]
+        right += fields == [{"address": 0x5B, "command": 0x16}]
+    assert right >= 18

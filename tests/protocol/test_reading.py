@@ -13,7 +13,18 @@ from eager_tern.protocol.reading import read_frame, read_frames
 from eager_tern.protocol.take import read_edges, read_pulses
 from eager_tern.signal.bursts import split_bursts
 from eager_tern.signal.values import Edges, Pulses, pulses_from_signed
-from tests.handsets import ALL_PROTOCOLS, evening, lsb_first, nec, nec_frame, random_press, rc5, record, sony
+from tests.handsets import (
+    ALL_PROTOCOLS,
+    evening,
+    fixed_code,
+    lsb_first,
+    nec,
+    nec_frame,
+    random_press,
+    rc5,
+    record,
+    sony,
+)
 
 
 def read(signed: list[float] | np.ndarray) -> list[tuple[str, dict[str, int], int, bool]]:
@@ -174,3 +185,24 @@ def test_frames_read_together_read_as_they_do_alone() -> None:
             (r.protocol, r.bits.tolist(), r.fields) for r in alone
         ]
         assert [r.confidence for r in together] == pytest.approx([r.confidence for r in alone])
+
+
+@pytest.mark.parametrize("protocol", ["rc5", "rc6", "sirc20", "kaseikyo"])
+def test_errors_that_add_up_from_pulse_to_pulse(rng: np.random.Generator, protocol: str) -> None:
+    """A handset that times each pulse anew drifts from any ruler by more than a unit along its frame."""
+    right = 0
+    for number in range(20):
+        signed, sent = random_press(rng, protocol, number % 2)
+        exact = record([-3e5, *signed], rng, excess_us=(-80, 80)[number % 2])
+        wandering = np.sign(exact) * np.maximum(np.abs(exact) + rng.normal(0, 50, exact.size), 40)
+        presses = read_pulses(pulses_from_signed(wandering), library()).presses
+        right += any(p.lead.best is not None and p.lead.best.fields == sent.fields for p in presses)
+    assert right >= 19
+
+
+@pytest.mark.parametrize("unit", [215.0, 250.0, 500.0, 570.0])
+def test_a_fixed_code_is_known_whatever_its_resistor(rng: np.random.Generator, unit: float) -> None:
+    noisy = record([-3e5, *fixed_code(0x5A0FF1, unit, 4)], rng, jitter_us=15)
+    (press,) = read_pulses(pulses_from_signed(noisy), library()).presses
+    assert press.lead.best is not None
+    assert (press.lead.best.protocol, press.lead.best.fields["code"]) == ("fixed-code", 0x5A0FF1)

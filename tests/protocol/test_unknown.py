@@ -166,3 +166,25 @@ def test_a_mark_excess_said_by_hand_holds(rng: np.random.Generator) -> None:
     assert best.protocol == "by-hand"
     assert best.bits.tolist() == [1, 0, 0, 1] * 6
     assert (best.clock.excess_us, best.clock.unit_us) == (300.0, pytest.approx(400, abs=3))
+
+
+def test_sections_are_joined_whatever_unit_each_finds_for_itself(rng: np.random.Generator) -> None:
+    """With much excess, 1 to 1 and 1 to 3 looks like 2 to 1 and 2 to 4 of a shorter unit in some of them."""
+    right = 0
+    for _ in range(4):
+        frame, bits = long_frame(rng, 3, float(rng.uniform(480, 600)), (8, -4), (1, 3))
+        noisy = record([-3e5, *[*frame, -4e5] * 4], rng, jitter_us=60, excess_us=140, clock=0.85)
+        presses = read_pulses(pulses_from_signed(noisy), library()).presses
+        right += sum(p.lead.best is not None and p.lead.best.bits.tolist() == bits for p in presses)
+    assert right >= 15
+
+
+def test_a_sync_mark_behind_a_fixed_period_code_is_no_bit(rng: np.random.Generator) -> None:
+    for count in (20, 28, 32):
+        bits = rng.integers(0, 2, count).tolist()
+        frame = [d for bit in bits for d in ((1200.0, -400.0) if bit else (400.0, -1200.0))]
+        with_sync, without = ([*frame, 400.0, -12_400.0] * 3, [*frame[:-1], -13_000.0] * 3)
+        for signed in (with_sync, without):
+            (press,) = read([-3e5, *signed], rng).presses
+            assert press.lead.best is not None
+            assert press.lead.best.bits.tolist() == bits
