@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from itertools import product
 
 from eager_tern.casebook.values import Caught, KeyPlace
@@ -19,30 +18,37 @@ FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
 class Key:
     """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code.
 
-    ``best`` is the press to take the code from: the surest one that has a code.
+    ``best`` is the press to take the code from: the surest one that has a code. ``contradicts``: presses of this name sent
+    different codes.
     """
 
     place: KeyPlace
     presses: tuple[Caught, ...]
     best: Caught | None = None
+    contradicts: bool = False
     same_as: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         return self.place.name
 
-    @cached_property
-    def contradicts(self) -> bool:
-        """Whether presses of this name sent different codes."""
-        return len({press.code for press in self.presses if press.code is not None}) > 1
-
 
 def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list[Key]:
     """Keys with a place on the plate, then those that only a label knows, set on free places; all in reading order."""
     by_name: dict[str, list[Caught]] = {}
+    surest: dict[str, Caught] = {}
+    contradicting: set[str] = set()
     for press in presses:
-        if press.label and not press.deleted and not press.stray:
-            by_name.setdefault(press.label, []).append(press)
+        name = press.label
+        if not name or press.deleted or press.stray:
+            continue
+        by_name.setdefault(name, []).append(press)
+        if press.code is not None:
+            best = surest.setdefault(name, press)
+            if press.code != best.code:
+                contradicting.add(name)
+            if press.reading.confidence > best.reading.confidence:
+                surest[name] = press
     placed = {place.name: place for place in places}
     taken = {(place.row, place.col) for place in placed.values()}
     columns = max([PLATE_COLUMNS, *(col + 1 for _, col in taken)])
@@ -50,7 +56,10 @@ def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list
     for name in by_name:
         if name not in placed:
             placed[name] = KeyPlace(name, *next(free))
-    keys = [Key(place, tuple(by_name.get(name, ())), _surest(by_name.get(name, ()))) for name, place in placed.items()]
+    keys = [
+        Key(place, tuple(by_name.get(name, ())), surest.get(name), name in contradicting)
+        for name, place in placed.items()
+    ]
     names_of: dict[object, list[str]] = {}
     for key in keys:
         if key.best is not None:
@@ -60,11 +69,6 @@ def table_of_keys(presses: Iterable[Caught], places: Iterable[KeyPlace]) -> list
         for key in keys
     ]
     return sorted(shared, key=lambda key: (key.place.row, key.place.col))
-
-
-def _surest(presses: Sequence[Caught]) -> Caught | None:
-    coded = [press for press in presses if press.code is not None]
-    return max(coded, key=lambda press: press.reading.confidence, default=None)
 
 
 def summary(keys: Sequence[Key]) -> list[str]:

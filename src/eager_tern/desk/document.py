@@ -307,10 +307,13 @@ class Document(QObject):
         if self.casebook is not None and self.gadget is not None:
             self.gadget = next((g for g in self.casebook.gadgets() if g.id == self.gadget.id), None)
             fresh = {press_id: self.casebook.press(press_id) for press_id in done[0].press_ids}
-            self.presses = [fresh.get(press.id, press) for press in self.presses]
+            counted = self._tally if all(_counts_as(self._by_id.get(i), press) for i, press in fresh.items()) else None
+            for at, press in enumerate(self.presses) if fresh else ():
+                if press.id in fresh:
+                    self.presses[at] = fresh[press.id]
             self._by_id |= fresh
-        self._forget()
-        hidden = {press.id for press in self.presses if press.deleted}
+            self._forget()
+            self._tally = counted
         if isinstance(done[0], Label | PlanShots) and len(done[0].press_ids) <= FEW:
             for press_id in done[0].press_ids:
                 self.press_changed.emit(press_id)
@@ -322,8 +325,9 @@ class Document(QObject):
             self._sheets_changed()
         self.changed.emit(done[0])
         self.history_changed.emit()
-        if hidden & set(self.selected):
-            self.select(tuple(i for i in self.selected if i not in hidden))
+        left = tuple(press.id for press in self.selected_presses() if not press.deleted)
+        if len(left) < len(self.selected):
+            self.select(left)
 
     def _try(self, work: object) -> bool:
         """Do something with the casebook; where it fails, say why."""
@@ -484,3 +488,8 @@ class Document(QObject):
 def breathe() -> None:
     """Let the window draw itself in the midst of much work; what the user does meanwhile waits."""
     QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+
+
+def _counts_as(before: Caught | None, now: Caught) -> bool:
+    """Whether a press that was changed is counted as before."""
+    return before is not None and (before.code, before.stray, before.deleted) == (now.code, now.stray, now.deleted)

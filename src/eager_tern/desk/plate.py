@@ -230,9 +230,13 @@ class HandsetLeaf(QWidget):
         layout.addLayout(bar)
         for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
             signal.connect(self._describe)
+
+    def showEvent(self, event: object) -> None:
         self._describe()
 
     def _describe(self) -> None:
+        if not self.isVisible():
+            return
         keys = self.plate.keys
         caught = sum(key.best is not None for key in keys)
         self.export.setEnabled(caught > 0)
