@@ -18,8 +18,8 @@ FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
 class Key:
     """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code.
 
-    ``best`` is the press to take the code from: the surest one that has a code. ``contradicts``: presses of this name sent
-    different codes.
+    ``best`` is the press to take the code from: the surest one that has a code. ``contradicts``: presses of this name
+    sent different codes.
     """
 
     place: KeyPlace

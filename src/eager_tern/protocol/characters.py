@@ -8,8 +8,9 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.identify import NOISE_HEAD_START
 from eager_tern.linecode.likelihood import noise_score
-from eager_tern.linecode.serial import async_serial, framing_of_all, serial_readings
+from eager_tern.linecode.serial import USUAL, async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, reading_of_line
@@ -17,8 +18,10 @@ from eager_tern.signal.values import Floats, Pulses
 
 LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last
 UNSURE = 0.5  # confidence in a frame that is read only because others are
-SAME_LENGTH = 0.15  # by so much frames of as many characters may differ: the last may end in a long space
+SAME_LENGTH = 2.5  # by how much longer or shorter one more frame may be
 ASKED = 24  # frames that decide on the framing
+OTHER_LENGTH = 3.0  # nats: what a frame of another number of characters has to be likelier by
+MOST_OF = 0.5  # of the pieces that could be characters at all
 LOOKS = 50  # pieces taken for noise that are looked at
 SAME_SPEED = 0.08  # speeds of two pieces of a frame are as near as this
 
@@ -27,15 +30,43 @@ def as_characters(
     pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
     """The frames and the rest of a take, characters made whole and read in the framing that explains all of them."""
-    if not any(_is_serial(frame) for frame in frames):
+    serial = any(_is_serial(frame) for frame in frames)
+    if not serial and (frames or len(noise) > LOOKS):
         return frames, noise
     rest = [Frame(first, last, pulses.part(first, last, edges), ()) for first, last in noise]
+    if not serial:
+        rest = _by_each_other(rest)
+        if not any(frame.readings for frame in rest):
+            return frames, noise
     whole: list[Frame] = []
     for frame in sorted([*frames, *rest], key=lambda frame: frame.first):
         joined = _joined(pulses, edges, whole[-1], frame) if whole else None
         whole[-1:] = [joined] if joined is not None else [*whole[-1:], frame]
     whole = _in_one_framing(whole)
     return [f for f in whole if f.readings], [(f.first, f.last) for f in whole if not f.readings]
+
+
+def _by_each_other(pieces: list[Frame]) -> list[Frame]:
+    """Pieces each of which could be noise, read if most of them are characters of one speed and framing: that is worth
+    what a single one would have to be by itself.
+    """
+    tried = {i: serial_readings(p.pulses.durations_us) for i, p in enumerate(pieces) if p.pulses.durations_us.size > 1}
+    tried = {i: readings for i, readings in tried.items() if readings}
+    noise = {i: noise_score(pieces[i].pulses.durations_us) for i in tried}
+    best: dict[int, LineReading] = {}
+    most = NOISE_HEAD_START
+    for framing in {framing for readings in tried.values() for framing in readings}:
+        likelier = {i: r[framing] for i, r in tried.items() if framing in r and r[framing].score > noise[i]}
+        speed = np.median([line.clock.unit_us for line in likelier.values()]) if likelier else 0.0
+        alike = {i: line for i, line in likelier.items() if abs(line.clock.unit_us / speed - 1) < SAME_SPEED}
+        # How usual the framing is counts once.
+        gain = sum(line.score - noise[i] for i, line in alike.items()) - (len(alike) - 1) * USUAL[framing]
+        if len(alike) > max(1, MOST_OF * len(tried)) and gain > most:
+            best, most = alike, gain
+    return [
+        replace(piece, readings=(reading_of_line(best[i], UNSURE),)) if i in best else piece
+        for i, piece in enumerate(pieces)
+    ]
 
 
 def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
@@ -48,7 +79,7 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
         return pieces
     lines = [each[framing] for each in readings]
     lengths = [frame.pulses.duration_us for frame in serial]
-    shortest, longest = (1 - SAME_LENGTH) * min(lengths), (1 + SAME_LENGTH) * max(lengths)
+    shortest, longest = min(lengths) / SAME_LENGTH, max(lengths) * SAME_LENGTH
     out, looks = [], LOOKS
     for frame in pieces:
         if _is_serial(frame) and frame.reading.symbol_bits != framing[0]:
@@ -63,15 +94,16 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
 
 
 def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame:
-    """What was taken for noise, read if it is one more of the frames: as fast, as many characters, likelier than noise.
+    """What was taken for noise, read if it is one more of the frames: as fast, likelier than noise.
 
     That nothing speaks for it by itself does not count: speed and framing are known.
     """
     unit = lines[0].clock.unit_us
     line = serial_readings(piece.pulses.durations_us, unit).get(framing)
-    if line is None or line.bits.size not in {each.bits.size for each in lines}:
+    if line is None:
         return piece
-    likelier = line.score > noise_score(piece.pulses.durations_us)
+    as_many = line.bits.size in {each.bits.size for each in lines}
+    likelier = line.score > noise_score(piece.pulses.durations_us) + (0.0 if as_many else OTHER_LENGTH)
     as_fast = abs(line.clock.unit_us / unit - 1) < SAME_SPEED
     return replace(piece, readings=(reading_of_line(line, UNSURE),)) if likelier and as_fast else piece
 
