@@ -139,7 +139,7 @@ def test_frames_that_could_each_be_noise_are_read_by_each_other(rng: np.random.G
     for n in range(8):
         data = [rng.integers(0, 256, int(rng.integers(4, 9))).tolist() for _ in range(6)]
         signed = [d for each in data for d in (-3e5, *serial(each, 2400)[:-1])]
-        noisy = record(signed, rng, jitter_us=60, excess_us=(-140, 140)[n % 2], clock=0.9)
+        noisy = record(signed, rng, jitter_us=60, excess_us=(-140, 140)[n % 2])
         read = [p.lead.best.fields.get("bytes") for p in read_pulses(pulses_from_signed(noisy), library()).presses]
         right, sent = right + sum(tuple(each) in read for each in data), sent + 6
     assert right >= 0.88 * sent
