@@ -55,11 +55,6 @@ def _reads_closely(readings: Sequence[Reading]) -> bool:
     return reads_well(readings) and (not readings[0].known or lies_close(readings[0]))
 
 
-def _is_bit(left_out_us: float, reading: Reading) -> bool:
-    """Whether what was left out may be a bit of characters, which have nothing that would not hold without it."""
-    return reading.code == SERIAL and left_out_us > SHORTEST_BIT * reading.clock.unit_us
-
-
 def has_glitches(durations_us: Floats) -> bool:
     """Whether some pulses are far too short beside the others."""
     return bool(durations_us.min() < SHORT * np.quantile(durations_us, 0.25))
@@ -79,8 +74,8 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     if not _reads_closely(readings) or readings[0].stands_for_repeat:
         return None
     best, count = readings[0], len(left_out)
-    if _is_bit(max(left_out), best):
-        return None
+    if best.code == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
+        return None  # characters have nothing that would not hold without one of their bits
     return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
 
 
@@ -91,8 +86,7 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     fitting = match_sheets(np.array([without.durations_us for without in tried]), sheets)
     tried = [without for without, found in zip(tried, fitting, strict=True) if found]
     for without, readings in zip(tried, read_frames(tried, sheets), strict=True):
-        # Characters have nothing but bits that could be left out.
-        if not _reads_closely(readings) or readings[0].code == SERIAL:
+        if not _reads_closely(readings) or readings[0].code == SERIAL:  # of which any pulse is a bit
             continue
         if sum(check.width for check in readings[0].checks) < FEWEST_CHECKED:
             continue

@@ -68,9 +68,8 @@ def find_patches(recording: Recording, lowest_hz: float | None = None) -> list[P
         count = min(BLOCK_ROWS, rows - start)
         samples = recording.padded(start * row, (start + count) * row + hop)
         power, quiet = _row_power(samples, bins, hop, hops_per_row, real)
-        whole = max(
-            (recording.size - start * row - bins) // hop + 1, 0
-        )  # behind the end there is nothing, not even noise
+        # Behind the recording's end there is nothing, not even noise.
+        whole = max((recording.size - start * row - bins) // hop + 1, 0)
         if density == 0.0 or whole >= FEWEST_HOPS:
             density = _noise(quiet[: max(whole, 1), looked_at], recording.rate_hz)
         usual = density * recording.rate_hz
