@@ -158,7 +158,9 @@ def find_copies(stack: Stack) -> list[Found]:
                 at = positions(a, b - a + 1, lowest_first=True)
                 check = Check(name=kind, kind=kind, at=at, of=positions(a - distance, b - a + 1, lowest_first=True))
                 holds = held(check, bits)
-                chance = chance_of(told, patterns - 1, stack.rows, int(np.sum(~holds)), stack.columns**2)
+                # A byte behind its like is the first thing that somebody would look for.
+                tried = stack.columns / BYTE if distance == BYTE else stack.columns**2
+                chance = chance_of(told, patterns - 1, stack.rows, int(np.sum(~holds)), tried)
                 if chance < MOST_CHANCE and np.sum(~holds) <= damaged(stack.rows):
                     found.append(Found(check, holds, chance))
                     claimed[a : b + 1] = True
