@@ -71,12 +71,15 @@ def pulses_from_signed(durations_us: Floats, start_us: float = 0.0, carrier_hz: 
     last is left out.
     """
     signed = np.asarray(durations_us, dtype=np.float64)
-    signed = signed[signed != 0]
+    if not signed.all():
+        signed = signed[signed != 0]
     if signed.size == 0:
         return Pulses(np.empty(0), start_us, carrier_hz)
     marks = signed > 0
-    run_starts = np.concatenate(([0], np.flatnonzero(marks[1:] != marks[:-1]) + 1))
-    joined = np.abs(np.add.reduceat(signed, run_starts))
+    turns = marks[1:] != marks[:-1]
+    if not turns.all():
+        signed = np.add.reduceat(signed, np.concatenate(([0], np.flatnonzero(turns) + 1)))
+    joined = np.abs(signed)
     if not marks[0]:
         start_us += float(joined[0])
         joined = joined[1:]
