@@ -105,7 +105,6 @@ def test_a_gadget_is_written_up(cabinet: tuple[Gadget, Path]) -> None:
     [
         ("name,temperature\na.txt,3\n", 'line 1: has no column "file"'),
         ("file,t\n", "has no rows"),
-        ("file,t\na.txt,1\na.txt,2\n", 'line 3: "a.txt" has labels twice'),
         ("file,t\na.txt,1,2\n", "line 2: 3 columns under a header of 2"),
         ("file,t,t\na.txt,1,2\n", "two columns have one name"),
         ("file,t\n,1\n", "line 2: names no capture"),
@@ -118,6 +117,17 @@ def test_tables_that_cannot_be_used_are_refused_with_their_line(text: str, said:
 
 
 def test_tables_of_any_dialect() -> None:
-    names, rows = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
+    names, rows, words = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
     assert names == ["mode", "t"]
     assert rows == {"a.txt": {"mode": "dry", "t": 21.5}, "b.txt": {"mode": None, "t": None}}
+    assert not words
+
+
+def test_of_labels_that_contradict_each_other_neither_is_believed() -> None:
+    text = "file,mode,t\na.txt,dry,1\nb.txt,cool,2\na.txt,dry,3\nb.txt,cool,2\n"
+    _, rows, words = parse_labels(text, "labels.csv")
+    assert rows == {"a.txt": {"mode": "dry", "t": None}, "b.txt": {"mode": "cool", "t": 2.0}}
+    assert words == [
+        'labels.csv: line 4: "a.txt" has labels twice; what differs is left out: t',
+        'labels.csv: line 5: "b.txt" has labels twice',
+    ]

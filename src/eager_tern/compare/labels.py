@@ -12,11 +12,11 @@ FILE_COLUMN = "file"
 Row = dict[str, Label]
 
 
-def parse_labels(text: str, source: object) -> tuple[list[str], dict[str, Row]]:
-    """What was varied, and each file's labels in the order of the rows; an empty cell is None.
+def parse_labels(text: str, source: object) -> tuple[list[str], dict[str, Row], list[str]]:
+    """What was varied, each file's labels in the order of the rows (an empty cell is None), and what is odd, in words.
 
-    Raises InputError that names the line: for a table without a column ``file``, without rows, with a file twice or
-    with a row longer than the header.
+    Where two rows say different things of a file, neither is believed. Raises InputError that names the line: for a
+    table without a column ``file``, without rows, or with a row longer than the header.
     """
     text = text.removeprefix("\ufeff")
     delimiter = max(",;\t", key=text.partition("\n")[0].count)
@@ -33,20 +33,25 @@ def parse_labels(text: str, source: object) -> tuple[list[str], dict[str, Row]]:
     if len(set(names)) != len(names):
         raise InputError(source, "two columns have one name", "line 1")
     rows: dict[str, Row] = {}
+    words = []
     for number, cells in lines[1:]:
         if len(cells) > len(header):
             raise InputError(source, f"{len(cells)} columns under a header of {len(header)}", f"line {number}")
         cells += [""] * (len(header) - len(cells))
         if not cells[at]:
             raise InputError(source, "names no capture", f"line {number}")
-        if cells[at] in rows:
-            raise InputError(source, f'"{cells[at]}" has labels twice', f"line {number}")
-        rows[cells[at]] = {name: cell or None for name, cell in zip(header, cells, strict=True) if name in names}
+        row: Row = {name: cell or None for name, cell in zip(header, cells, strict=True) if name in names}
+        before = rows.setdefault(cells[at], row)
+        if before is not row:
+            differing = [name for name in names if before[name] != row[name]]
+            left_out = f"; what differs is left out: {', '.join(differing)}" if differing else ""
+            words.append(f'{source}: line {number}: "{cells[at]}" has labels twice{left_out}')
+            before.update(dict.fromkeys(differing))
     if not rows:
         raise InputError(source, "has no rows under its header")
     for name in names:
         _as_numbers(rows, name)
-    return names, rows
+    return names, rows, words
 
 
 def _as_numbers(rows: dict[str, Row], name: str) -> None:

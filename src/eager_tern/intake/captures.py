@@ -37,14 +37,14 @@ class Gathered:
 def gather(paths: Sequence[Path], labels_path: Path) -> Gathered:
     """The stack of some files with the labels of a table. Raises InputError where nothing can be compared."""
     try:
-        names, rows = parse_labels(labels_path.read_text("utf-8"), labels_path)
+        names, rows, words = parse_labels(labels_path.read_text("utf-8"), labels_path)
     except OSError as error:
         raise InputError(labels_path, error.strerror or "cannot be read") from None
     except UnicodeDecodeError as error:
         raise InputError(labels_path, "is not text", f"byte {error.start}") from None
     by_name = {path.name: path for path in paths}
     missing = [name for name in rows if name not in by_name]
-    words = [f"{labels_path}: no capture {name} was given; its labels are left out" for name in missing]
+    words += [f"{labels_path}: no capture {name} was given; its labels are left out" for name in missing]
     words += [f"{path}: has no labels in {labels_path.name}" for name, path in by_name.items() if name not in rows]
     order = [name for name in rows if name in by_name] + [name for name in by_name if name not in rows]
     frames: dict[str, Frame] = {}
