@@ -278,3 +278,15 @@ def test_bytes_that_never_change_are_followed_by_their_complements_as_the_others
     data[:, 1::2] = 255 - data[:, 0::2]
     stack = Stack(as_bits(data), {})
     assert sorted(min(f.positions) // 8 for f in find_copies(stack)) == [1, 3, 5, 7]
+
+
+def test_an_exclusive_or_of_nibbles_is_called_that_in_each_section() -> None:
+    """It is the CRC of x⁴ + 1 as well, which nobody would call it."""
+    rng = np.random.default_rng(8)
+    nibbles = rng.integers(0, 16, (ROWS, 16))
+    for first in (0, 8):
+        nibbles[:, first] = 9
+        nibbles[:, first + 7] = np.bitwise_xor.reduce(nibbles[:, first : first + 7], axis=1)
+    bits = (nibbles[:, :, None] >> np.arange(3, -1, -1) & 1).reshape(ROWS, -1).astype(np.uint8)
+    found = compare(Stack(bits, {}, (32, 32))).checks
+    assert sorted((c.kind, c.check.at.width, min(c.positions)) for c in found) == [("xor", 4, 28), ("xor", 4, 60)]

@@ -15,8 +15,6 @@ from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
-NIBBLE = 4
-
 
 @dataclass(frozen=True)
 class Comparison:
@@ -78,16 +76,11 @@ def compare(stack: Stack) -> Comparison:
     checks = find_copies(stack)
     _take(free, checks)
     sums = find_sums(stack, free, checks)
-    # The exclusive-or of nibbles also holds in a CRC whose polynomial x⁴ + 1 divides, which says more.
-    small = [found for found in sums if found.kind == "xor" and found.check.at.width == NIBBLE]
-    sums = [found for found in sums if found not in small]
     _take(free, sums)
     crcs = find_crcs(stack, free, (*checks, *sums))
     _take(free, crcs)
-    checks += sums + crcs
-    small = [found for found in small if free[list(found.positions)].any()]
-    _take(free, small)
-    checks += small
+    told = {column for crc in crcs for column in crc.positions}
+    checks += [each for each in sums if not told.issuperset(each.positions)] + crcs
     scattered = find_scattered(stack, free, checks)
     _take(free, scattered)
     checks += scattered

@@ -25,6 +25,7 @@ from eager_tern.protocol.schema import Check
 
 CRC_WIDTHS = (16, 12, 10, 8, 7, 6, 5, 4, 3)
 FEWEST_INDEPENDENT = 3
+NIBBLE = 4
 MOST_OVER = 12  # degrees that the common divisor may have too many
 DISTINCT = 24  # differences of which the common divisor is taken
 SUBSETS = 3
@@ -60,15 +61,22 @@ def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
     left = free.copy()
     for width in CRC_WIDTHS:
         for place in places(stack, (width,), left):
-            told = any(place.first <= at < place.after for check in (*known, *found) for at in check.positions)
-            if told or not left[place.first : place.after].any():
+            there = [c for c in (*known, *found) if any(place.first <= at < place.after for at in c.positions)]
+            if not left[place.first : place.after].any() or not all(_may_be_implied(c, width) for c in there):
                 continue
             crcs = (crc for crc in _crcs_at(stack, place) if not follows(crc.covers, place, (*known, *found)))
-            best = next(crcs, None)
+            best = next((crc for crc in crcs if all(crc.holds.sum() >= c.holds.sum() for c in there)), None)
             if best is not None:
                 found.append(best)
                 left[place.first : place.after] = False
     return found
+
+
+def _may_be_implied(check: Found, width: int) -> bool:
+    """Whether a check may hold only because a CRC of that width does: the exclusive-or of nibbles does, where x⁴ + 1
+    divides the polynomial. The CRC says more, then.
+    """
+    return check.kind == "xor" and check.check.at.width == NIBBLE < width
 
 
 def _crcs_at(stack: Stack, place: Place) -> Iterator[Found]:
