@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test fuzz check screenshots bench lock clean
+.PHONY: demo test first-command fuzz check screenshots bench soak lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
@@ -19,6 +19,11 @@ check: .venv/dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	PYTHONPATH=src $(BIN)/lint-imports
+	$(BIN)/deptry src
+
+# Runs what a newcomer types first, on a clean clone with the run-time lock file alone.
+first-command:
+	PYTHON=$(PYTHON) scripts/first-command
 
 screenshots: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots
@@ -26,11 +31,11 @@ screenshots: .venv/dev
 bench: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s
 
-.venv/runtime: requirements.lock scripts/setup
+.venv/runtime: requirements.lock scripts/setup scripts/system-packages
 	scripts/setup $(PYTHON) requirements.lock
 	@touch $@
 
-.venv/dev: requirements-dev.lock scripts/setup
+.venv/dev: requirements-dev.lock scripts/setup scripts/system-packages
 	scripts/setup $(PYTHON) requirements-dev.lock
 	@touch $@ .venv/runtime
 

@@ -18,7 +18,7 @@ from eager_tern.casebook.values import PressReading
 from eager_tern.demo.recipe import make_demo_casebook
 from eager_tern.desk.app import application
 from eager_tern.desk.calipers import Calipers
-from eager_tern.desk.document import Document
+from eager_tern.session.session import Session
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.window import Window
 
@@ -98,9 +98,9 @@ def test_many_presses(tmp_path: Path, presses: int) -> None:
     top = bar.maximum()
     scrolling = longest(app, *[lambda y=y: bar.setValue(y) for y in np.linspace(0, top, 60).astype(int).tolist()])
     filtering = longest(app, *[lambda t=t: window.log.filter.setText(t) for t in ("K", "Ke", "Key 1", "Key 17", "")])
-    ids = [press.id for press in window.document.shown_presses()]
-    selecting = longest(app, *[lambda i=i: window.document.select((i,)) for i in ids[:: presses // 10]])
-    labelling = longest(app, lambda: window.document.label(ids[100], "Another"))
+    ids = [press.id for press in window.session.shown_presses()]
+    selecting = longest(app, *[lambda i=i: window.session.select((i,)) for i in ids[:: presses // 10]])
+    labelling = longest(app, lambda: window.session.label(ids[100], "Another"))
     window.close()
     print(
         f"\n{presses:,} presses, the window's longest silence: opening {opening:.0f} ms, scrolling {scrolling:.0f} ms, "
@@ -111,7 +111,7 @@ def test_many_presses(tmp_path: Path, presses: int) -> None:
 def test_a_million_edges() -> None:
     """Aim: 30 frames a second and more."""
     app = application()
-    strip = StripTape(Document(), Calipers())
+    strip = StripTape(Session(), Calipers())
     strip.resize(900, 150)
     rng = np.random.default_rng(1)
     for count in (1_000_000, 10_000_000):

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import signal
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -13,6 +15,7 @@ from typing import Annotated, Any, Literal
 import typer
 
 from eager_tern.errors import InputError, TernError
+from eager_tern.replacing import write_text
 
 ABOUT = "Find out what a remote control, a sensor or a toy is saying."
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
@@ -57,7 +60,7 @@ def read(
     as_json: AsJson = False,
 ) -> None:
     """Find the frames in captures, name their protocol and extract the fields."""
-    from eager_tern.formats.iq import Description
+    from eager_tern.formats.capture import Description, ReadOptions
     from eager_tern.intake.files import read_file
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import load_sheet, sheets_in, with_own
@@ -75,7 +78,7 @@ def read(
     takes, failed = [], False
     for path in paths:
         try:
-            found = read_file(path, sheets, channel=channel, by_hand=by_hand, samples=described)
+            found = read_file(path, sheets, ReadOptions(channel, samples=described), by_hand)
         except InputError as error:
             _complain(error)
             failed = True
@@ -123,7 +126,7 @@ def compare(
     proved = prove(found) if proof or write_up is not None else None
     text = sheet_of(found, gathered.line)
     if write_sheet is not None:
-        _or_complain(lambda: _write_text(write_sheet, text))
+        _or_complain(lambda: write_text(write_sheet, text))
     if write_up is not None:
         pulses = gathered.frames[0].as_read
         blocks = written_up(found, parse_sheet(text, labels), pulses, text, proved)
@@ -134,13 +137,6 @@ def compare(
         print("\n".join(describe_comparison(found, gathered.names, proved)))
     if gathered.failed:
         raise typer.Exit(1)
-
-
-def _write_text(path: Path, text: str) -> None:
-    try:
-        path.write_text(text, "utf-8")
-    except OSError as error:
-        raise InputError(path, error.strerror or "cannot be written") from None
 
 
 @app.command()
@@ -187,10 +183,11 @@ def convert(
     channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
 ) -> None:
     """Read a capture in any format and write its pulses in the format that OUT's suffix names."""
+    from eager_tern.formats.capture import ReadOptions
     from eager_tern.formats.registry import read_captures, write_pulses
 
     def work() -> None:
-        first, *others = read_captures(source, channel)
+        first, *others = read_captures(source, ReadOptions(channel))
         for warning in first.warnings:
             _complain(f"{source}: {warning}; what could be read of it is written")
         if others:
@@ -226,24 +223,20 @@ def record(
 ) -> None:
     """Record raw pulses from a live source to a file."""
     from eager_tern.demo.playing import open_source
-    from eager_tern.formats.registry import write_pulses, writer_of
-    from eager_tern.intake.recording import record_pulses
+    from eager_tern.intake.recording import record as record_to
+
+    stopped = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):  # either ends the recording, and keeps it
+        signal.signal(number, lambda *_: stopped.set())
 
     def work() -> None:
-        writer_of(target)  # say now what would fail after the recording
-        with open_source(source) as recorder:
-            recorded = record_pulses(recorder, seconds)
+        with open_source(source) as device:
+            recorded = record_to(device, target, seconds, stopped.is_set)
         if recorded.trouble:
             _complain(recorded.trouble)
-        written = target
-        try:
-            write_pulses(target, recorded.pulses)
-        except InputError as error:  # the recording cannot be had again
-            _complain(error)
-            written = Path(tempfile.mkdtemp(prefix="eager-tern-")) / "recording.txt"
-            write_pulses(written, recorded.pulses)
-        print(f"{written}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
-        if recorded.trouble or written != target:
+        if recorded.pulses.durations_us.size:
+            print(f"{recorded.path}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
+        if recorded.trouble or recorded.path != target:
             raise typer.Exit(1)
 
     _or_complain(work)

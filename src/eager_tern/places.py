@@ -20,3 +20,13 @@ def config_folder() -> Path:
 def sheets_folder() -> Path:
     """The user's own protocol sheets, for every gadget and every casebook."""
     return data_folder() / "sheets"
+
+
+def rescued_folder() -> Path:
+    """Where goes what could not be written where it belongs."""
+    return data_folder() / "rescued"
+
+
+def log_path() -> Path:
+    """What happened inside, for whoever has to find out why."""
+    return Path(platformdirs.user_state_dir(NAME, appauthor=False)) / "eager-tern.log"

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_tern.casebook.changes import History, PlanShots
+from eager_tern.casebook.file import SCHEMA
 from eager_tern.casebook.shots import (
     Shot,
     next_shot,
@@ -22,7 +23,7 @@ from eager_tern.casebook.shots import (
     stepped_back,
     taken,
 )
-from eager_tern.casebook.store import SCHEMA, Casebook
+from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Faint, Measured, PressReading
 from eager_tern.errors import InputError
 

@@ -76,20 +76,23 @@ def test_a_press_that_grows_stays_one_and_keeps_its_label(casebook: Casebook, pr
 
 
 def test_two_processes_do_not_hold_one_casebook(tmp_path: Path, casebook: Casebook) -> None:
+    casebook.add_gadget("Lamp")
     program = f"""
         from pathlib import Path
         from eager_tern.casebook.store import Casebook
         from eager_tern.errors import InputError
-        for how in (False, True):
-            try:
-                Casebook.open(Path({str(casebook.path)!r}), read_only=how)
-            except InputError as error:
-                print(error.reason)
+        path = Path({str(casebook.path)!r})
+        try:
+            Casebook.open(path)
+        except InputError as error:
+            print(error.reason)
+        print(len(Casebook.open(path, read_only=True).gadgets()), "to be read")
     """
     out = subprocess.run(
         [sys.executable, "-c", textwrap.dedent(program)], capture_output=True, text=True, check=True, env=child_env()
     )
-    assert out.stdout.count("is open in another Eager Tern") == 2
+    assert "is open in another Eager Tern" in out.stdout
+    assert "1 to be read" in out.stdout
     casebook.close()
     Casebook.open(casebook.path).close()
 
@@ -161,7 +164,7 @@ def test_rubbish_is_no_casebook(tmp_path: Path) -> None:
         Casebook.open(tmp_path / "none.tern")
     with pytest.raises(InputError, match="exists already"):
         Casebook.create(path)
-    with pytest.raises(InputError, match="cannot be opened or created"):
+    with pytest.raises(InputError, match="folder does not exist|does not exist"):
         Casebook.create(tmp_path / "nowhere" / "x.tern")
 
 
@@ -184,7 +187,9 @@ def test_a_change_is_whole_or_not_at_all(casebook: Casebook, press_ids: list[int
 
 
 def test_save_as_goes_on_in_the_copy(tmp_path: Path, casebook: Casebook, press_ids: list[int]) -> None:
-    copy = casebook.save_as(tmp_path / "copy.tern")
+    casebook.copy_to(tmp_path / "copy.tern")
+    casebook.close()
+    copy = Casebook.open(tmp_path / "copy.tern")
     copy.set_label(press_ids[0], "only here")
     assert copy.path.name == "copy.tern"
     copy.close()

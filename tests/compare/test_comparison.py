@@ -12,8 +12,8 @@ from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
-from eager_tern.desk.comparison_cards import cards_for_comparison
 from eager_tern.protocol.loading import parse_sheet
+from eager_tern.session.comparison_cards import cards_for_comparison
 from tests.gadgets import CHECKS, Gadget, climate, sensor, switch
 
 SHOWN = 40

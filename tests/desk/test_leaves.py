@@ -9,37 +9,39 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.window import Window
-from eager_tern.intake.live import Listening
+from eager_tern.intake.recording import keep_recording
+from tests.desk.conftest import settle
 from tests.handsets import distance_frame, lsb_first, record
 
 
 def unknown_gadget(window: Window, rng: np.random.Generator, levels: tuple[int, ...] = (1, 2, 77)) -> list[list[int]]:
     """Presses of a handset that no sheet describes, into the open gadget."""
-    window.document.add_gadget("Hide lamp")
-    gadget, casebook = window.document.gadget, window.document.casebook
+    window.session.add_gadget("Hide lamp")
+    gadget, casebook = window.session.gadget, window.session.casebook
     assert gadget is not None
     assert casebook is not None
-    live = Listening(casebook, gadget.id, "test", "recorder", window.document.sheets, 0.0)
     codes = [[0x3A, level, level ^ 0x3A] for level in levels]
+    evening = []
     for code in codes:
         bits = [bit for number in code for bit in lsb_first(number, 8)]
         frame = distance_frame([6.0 * 480, -3.0 * 480], 480.0, (1, 2), bits)
-        live.hear(record([*frame, -400_000.0], rng, jitter_us=15, excess_us=40))
-    live.finish()
-    window.document.choose_gadget(gadget.id)
+        evening.append(record([*frame, -400_000.0], rng, jitter_us=15, excess_us=40))
+    keep_recording(casebook, gadget.id, "test", np.concatenate(evening), window.session.sheets, 0.0)
+    window.session.choose_gadget(gadget.id)
+    settle(window)
     return codes
 
 
 def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.random.Generator) -> None:
     codes = unknown_gadget(window, rng)
-    document, leaf = window.document, window.sheet
-    assert {p.reading.protocol for p in document.shown_presses()} == {"unknown"}
+    session, leaf = window.session, window.sheet
+    assert {p.reading.protocol for p in session.shown_presses()} == {"unknown"}
     window.show_leaf("Sheet")
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
     assert leaf.sheet is not None
     assert leaf.sheet.unit_us == pytest.approx(480, rel=0.02)
     assert leaf.sheet.alphabet == ((1, -1), (1, -2))
-    document.select(tuple(p.id for p in document.shown_presses()))
+    session.select(tuple(p.id for p in session.shown_presses()))
     assert leaf.readings.text().splitlines()[0].endswith("byte_0 3A  byte_1 01  byte_2 3B")
     # A name is typed; the selected frames are read again at the next pause.
     leaf.text.setPlainText(leaf.text.toPlainText().replace("byte_1", "level"))
@@ -54,15 +56,15 @@ def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.r
     check = '\n[[checks]]\nname = "exclusive-or"\nkind = "xor"\nat = "23-16"\ncovers = [[0, 15]]\n'
     leaf.text.setPlainText(leaf.text.toPlainText() + check)
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
-    caught = document.shown_presses()
+    caught = session.shown_presses()
     assert [p.reading.protocol for p in caught] == ["hide-lamp"] * 3
     assert [p.reading.fields["level"] for p in caught] == [code[1] for code in codes]
     assert all(p.reading.checks_hold and p.reading.check_count == 1 for p in caught)
     assert leaf.keep.text() == "kept with this gadget"
-    document.undo()
-    assert {p.reading.protocol for p in document.shown_presses()} == {"unknown"}
-    document.redo()
-    assert {p.reading.protocol for p in document.shown_presses()} == {"hide-lamp"}
+    session.undo()
+    assert {p.reading.protocol for p in session.shown_presses()} == {"unknown"}
+    session.redo()
+    assert {p.reading.protocol for p in session.shown_presses()} == {"hide-lamp"}
 
 
 def test_help_stands_beside_the_line(window: Window) -> None:
@@ -86,9 +88,9 @@ def test_a_sheet_of_the_library_can_be_copied(window: Window) -> None:
 
 
 def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> None:
-    leaf, document = window.timing, window.document
+    leaf, session = window.timing, window.session
     window.show_leaf("Timing")
-    document.select(tuple(p.id for p in document.shown_presses()[:3]))
+    session.select(tuple(p.id for p in session.shown_presses()[:3]))
     found = leaf.unit.value()
     assert found == pytest.approx(569, abs=4)
     assert "edges within" in leaf.told.text()
@@ -108,9 +110,9 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     qtbot.mouseMove(lengths, QPoint(round(lengths.x_of(leaf.unit.value() * 1.1)), middle))
     qtbot.mouseRelease(lengths, Qt.MouseButton.LeftButton, pos=QPoint(end, middle))
     assert leaf.by_hand.tolerance.value() == pytest.approx(10, abs=1)
-    assert document.selected_presses()[0].reading.protocol == "by-hand"
+    assert session.selected_presses()[0].reading.protocol == "by-hand"
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
-    assert document.selected_presses()[0].reading.protocol == "nec"
+    assert session.selected_presses()[0].reading.protocol == "nec"
     leaf.unit.setValue(600.0)
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
     assert "unit_us = 600.0" in window.sheet.text.toPlainText()
@@ -118,29 +120,29 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
 
 
 def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtbot: QtBot) -> None:
-    document, leaf = window.document, window.timing
+    session, leaf = window.session, window.timing
     window.show_leaf("Timing")
-    press = document.shown_presses()[0]
-    document.select((press.id,))
+    press = session.shown_presses()[0]
+    session.select((press.id,))
     assert leaf.by_hand.code.currentText() == "pulse distance"
     assert leaf.by_hand.leader.value() == 2
     leaf.by_hand.meaning.setFocus()
     qtbot.keyClick(leaf.by_hand.meaning, Qt.Key.Key_Down)
-    turned = document.shown_presses()[0].reading
+    turned = session.shown_presses()[0].reading
     assert turned.protocol == "by-hand"
     assert [int(bit) for bit in turned.bits] == [1 - int(bit) for bit in press.reading.bits]
     leaf.by_hand.leader.setValue(4)
-    assert len(document.shown_presses()[0].reading.bits) == 31
+    assert len(session.shown_presses()[0].reading.bits) == 31
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
-    assert document.shown_presses()[0].reading.bits == press.reading.bits
-    assert document.shown_presses()[0].reading.protocol == "nec"
-    document.undo()
-    assert document.shown_presses()[0].reading.protocol == "by-hand"
+    assert session.shown_presses()[0].reading.bits == press.reading.bits
+    assert session.shown_presses()[0].reading.protocol == "nec"
+    session.undo()
+    assert session.shown_presses()[0].reading.protocol == "by-hand"
 
 
 def test_a_value_is_copied_with_one_click_in_any_base_and_order(window: Window, qtbot: QtBot) -> None:
     bits = window.signal.bits
-    window.document.select((window.document.shown_presses()[0].id,))
+    window.session.select((window.session.shown_presses()[0].id,))
     cell = bits._cells()[0][17].center().toPoint()  # of the command, 0x16
     qtbot.mouseClick(bits, Qt.MouseButton.LeftButton, pos=cell)
     assert QApplication.clipboard().text() == "0x16"
@@ -152,8 +154,8 @@ def test_a_value_is_copied_with_one_click_in_any_base_and_order(window: Window, 
 
 def test_ghost_keys_stand_on_the_plate(window: Window, rng: np.random.Generator) -> None:
     unknown_gadget(window, rng, (1, 2, 4, 5, 7, 8))
-    for number, press in enumerate(window.document.shown_presses()):
-        window.document.label(press.id, f"Level {number}")
+    for number, press in enumerate(window.session.shown_presses()):
+        window.session.label(press.id, f"Level {number}")
     plate = window.handset.plate
     plate.ghosts = ["3"]
     window.show_leaf("Handset")

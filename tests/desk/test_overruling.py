@@ -20,15 +20,15 @@ def recorded(window: Window, tmp_path: Path, rng: np.random.Generator) -> Window
     """A window with a sound card's recording of two presses, the first selected."""
     signed = record([-IDLE_US, *nec(0x21, 0x35, 1), -IDLE_US, *nec(0x21, 0x36), -IDLE_US], rng)
     write_audio(tmp_path / "a.wav", audio_line(signed, 48_000, rng, mark_high=False, noise=0.01), 48_000)
-    (found,) = read_file(tmp_path / "a.wav", window.document.sheets)
-    assert window.document.gadget is not None
-    window.document.keep_take(found, window.document.gadget.id)
+    (found,) = read_file(tmp_path / "a.wav", window.session.sheets)
+    assert window.session.gadget is not None
+    window.session.keep_take(found, window.session.gadget.id)
     return window
 
 
 def commands(window: Window) -> list[int | None]:
-    take = window.document.presses[-1].take_id
-    return [p.reading.fields.get("command") for p in window.document.shown_presses() if p.take_id == take]
+    take = window.session.presses[-1].take_id
+    return [p.reading.fields.get("command") for p in window.session.shown_presses() if p.take_id == take]
 
 
 def test_polarity_is_turned_round_and_back(recorded: Window) -> None:
@@ -38,10 +38,10 @@ def test_polarity_is_turned_round_and_back(recorded: Window) -> None:
     assert row.polarity.text() == "mark is low"
     row.polarity.click()
     assert commands(window) != [0x35, 0x36]
-    window.document.undo()
+    window.session.undo()
     assert commands(window) == [0x35, 0x36]
-    window.document.redo()
-    window.document.undo()
+    window.session.redo()
+    window.session.undo()
     assert commands(window) == [0x35, 0x36]
 
 
@@ -51,48 +51,48 @@ def test_short_pulses_and_gaps_by_hand(recorded: Window) -> None:
     row.shortest.setValue(800)
     row.shortest.editingFinished.emit()
     assert 0x35 not in commands(window)
-    window.document.undo()
-    assert window.document.shown_presses()[-2].repeats == 1
+    window.session.undo()
+    assert window.session.shown_presses()[-2].repeats == 1
     row.gap.setValue(300)  # the repeat now belongs to the burst of the frame before it
     row.gap.editingFinished.emit()
-    assert window.document.shown_presses()[-2].repeats == 0
-    window.document.undo()
+    assert window.session.shown_presses()[-2].repeats == 0
+    window.session.undo()
     assert commands(window) == [0x35, 0x36]
 
 
 def test_the_threshold_is_dragged_and_the_samples_read_again(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
     line = window.signal.recorded.line
-    window.document.select((window.document.shown_presses()[-2].id,))
+    window.session.select((window.session.shown_presses()[-2].id,))
     assert line.isVisible()
     assert line._level is not None
     y = round(line._y(line._level))
     qtbot.mousePress(line, Qt.MouseButton.LeftButton, pos=QPoint(300, y))
     qtbot.mouseMove(line, QPoint(300, y - 6))
-    count = len(window.document.takes())
+    count = len(window.session.takes())
     qtbot.mouseRelease(line, Qt.MouseButton.LeftButton, pos=QPoint(300, y - 6))
-    qtbot.waitUntil(lambda: len(window.document.takes()) == count + 1 and not window.imports.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.session.takes()) == count + 1 and not window.imports.busy, timeout=20_000)
     assert commands(window) == [0x35, 0x36]
-    assert window.document.takes()[-1].by_hand.level is not None
-    old = [p for p in window.document.shown_presses() if p.take_id == window.document.takes()[-2].id]
+    assert window.session.takes()[-1].by_hand.level is not None
+    old = [p for p in window.session.shown_presses() if p.take_id == window.session.takes()[-2].id]
     assert old == []
-    window.document.undo()
-    assert [p for p in window.document.shown_presses() if p.take_id == window.document.takes()[-2].id]
+    window.session.undo()
+    assert [p for p in window.session.shown_presses() if p.take_id == window.session.takes()[-2].id]
 
 
 def test_the_overview_goes_to_a_press(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
-    first, second = window.document.shown_presses()[-2:]
-    window.document.select((first.id,))
+    first, second = window.session.shown_presses()[-2:]
+    window.session.select((first.id,))
     qtbot.mouseClick(
         window.signal.overview, Qt.MouseButton.LeftButton, pos=QPoint(window.signal.overview.width() - 90, 18)
     )
-    assert window.document.selected == (second.id,)
+    assert window.session.selected == (second.id,)
 
 
 def test_tapes_lie_by_best_fit(recorded: Window) -> None:
     window = recorded
-    window.document.select(tuple(p.id for p in window.document.shown_presses()[-2:]))
+    window.session.select(tuple(p.id for p in window.session.shown_presses()[-2:]))
     assert window.signal.overlay._rows[1].note.startswith("differs in")
     window.signal.align.click()
     assert window.signal.overlay.best_fit

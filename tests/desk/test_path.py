@@ -19,12 +19,12 @@ from eager_tern.protocol.loading import library
 
 def press_key(window: Window, qtbot: QtBot, name: str, hold_ms: int = 40) -> None:
     """Click a key of the simulated handset with the mouse, and wait until its press is in the log."""
-    before = len(window.document.shown_presses())
+    before = len(window.session.shown_presses())
     button = window.handset_panel.buttons[name]
     qtbot.mousePress(button, Qt.MouseButton.LeftButton)
     qtbot.wait(hold_ms)
     qtbot.mouseRelease(button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(window.document.shown_presses()) > before, timeout=5000)
+    qtbot.waitUntil(lambda: len(window.session.shown_presses()) > before, timeout=5000)
 
 
 def type_label(window: Window, qtbot: QtBot, text: str) -> None:
@@ -39,31 +39,31 @@ def type_label(window: Window, qtbot: QtBot, text: str) -> None:
 
 
 def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    document = window.document
-    assert [key.name for key in document.key_table() if key.best is None] == [
+    session = window.session
+    assert [key.name for key in session.key_table() if key.best is None] == [
         "Timer", "Menu", "Zoom −", "Keystone", "Zoom +",
     ]  # fmt: skip
     qtbot.mouseClick(window.header.listen, Qt.MouseButton.LeftButton)
     assert window.header.listen.text() == "Listening · Space to stop"
     press_key(window, qtbot, "Menu")
-    (menu,) = document.selected_presses()
+    (menu,) = session.selected_presses()
     assert (menu.reading.protocol, menu.reading.fields) == ("nec", {"address": 0x5B, "command": 3})
     type_label(window, qtbot, "Menu")
-    assert document.press(menu.id).label == "Menu"
+    assert session.press(menu.id).label == "Menu"
     assert next(key for key in window.handset.plate.keys if key.name == "Menu").best is not None
     qtbot.wait(250)
     press_key(window, qtbot, "Zoom +", hold_ms=420)
-    qtbot.waitUntil(lambda: document.selected_presses()[0].repeats >= 3, timeout=3000)
+    qtbot.waitUntil(lambda: session.selected_presses()[0].repeats >= 3, timeout=3000)
     assert "9 of 12" not in window.header._progress.text()
     # The plate gives names, too: a key not caught takes the selected press.
     window.show_leaf("Handset")
     plate = window.handset.plate
     zoom = next(key for key in plate.keys if key.name == "Zoom +")
     qtbot.mouseClick(plate, Qt.MouseButton.LeftButton, pos=plate.box_of(zoom.place).center().toPoint())
-    assert document.selected_presses()[0].label == "Zoom +"
+    assert session.selected_presses()[0].label == "Zoom +"
     assert window.header._progress.text() == "9 of 12 keys caught"
     qtbot.mouseClick(window.header.listen, Qt.MouseButton.LeftButton)
-    assert not document.listening
+    assert not session.listening
     window.export_keys(tmp_path / "keys.json")
     keys = {key["name"]: key for key in json.loads((tmp_path / "keys.json").read_text())["keys"]}
     assert len(keys) == 9
@@ -72,7 +72,7 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     (header,) = read_file(tmp_path / "keys.h", library())
     assert len(header.take.presses) == 9
     # All of it is on disk.
-    path = document.casebook.path
+    path = session.casebook.path
     assert window.open_casebook(path)  # is open already
     window.close()
     kept = Casebook.open(path)
@@ -88,7 +88,7 @@ def test_toggles_and_obligatory_frames_arrive_as_presses(window: Window, qtbot: 
             press_key(window, qtbot, key)
             qtbot.wait(450)
         window.toggle_listening()
-        last = window.document.shown_presses()[-2:]
+        last = window.session.shown_presses()[-2:]
         assert all(press.reading.protocol == protocol for press in last)
         assert all(len(press.reading.frames) >= frames for press in last)
         if protocol == "rc5":
@@ -96,40 +96,40 @@ def test_toggles_and_obligatory_frames_arrive_as_presses(window: Window, qtbot: 
 
 
 def test_labels_and_deletions_can_be_taken_back(window: Window, qtbot: QtBot) -> None:
-    document = window.document
-    (press,) = document.selected_presses()
+    session = window.session
+    (press,) = session.selected_presses()
     type_label(window, qtbot, "Next slide")
-    assert document.press(press.id).label == "Next slide"
+    assert session.press(press.id).label == "Next slide"
     window.menu_actions["undo"].trigger()
-    assert document.press(press.id).label == ""
+    assert session.press(press.id).label == ""
     window.menu_actions["redo"].trigger()
-    assert document.press(press.id).label == "Next slide"
-    count = len(document.shown_presses())
+    assert session.press(press.id).label == "Next slide"
+    count = len(session.shown_presses())
     qtbot.keyClick(window.log.view, Qt.Key.Key_Delete)
-    assert len(document.shown_presses()) == count - 1
+    assert len(session.shown_presses()) == count - 1
     assert window.menu_actions["undo"].text() == "&Undo delete"
     window.menu_actions["undo"].trigger()
-    assert len(document.shown_presses()) == count
+    assert len(session.shown_presses()) == count
 
 
 def test_space_listens_and_stops(window: Window, qtbot: QtBot) -> None:
     window.log.view.setFocus()
     qtbot.keyClick(window.log.view, Qt.Key.Key_Space)
-    assert window.document.listening
+    assert window.session.listening
     qtbot.keyClick(window.log.view, Qt.Key.Key_Space)
-    assert not window.document.listening
+    assert not window.session.listening
 
 
 def test_a_port_that_goes_away_is_said_and_nothing_lost(window: Window, qtbot: QtBot) -> None:
     window.toggle_listening()
     press_key(window, qtbot, "Timer")
-    count = len(window.document.shown_presses())
+    count = len(window.session.shown_presses())
     window.handset_panel._stand_in._process.kill()
     qtbot.waitUntil(lambda: "disappeared" in window.notice.text, timeout=3000)
-    assert window.document.listening  # the port may come back
+    assert window.session.listening  # the port may come back
     window.toggle_listening()
     assert window.header.listen.text() == "Listen"
-    assert len(window.document.shown_presses()) == count
+    assert len(window.session.shown_presses()) == count
 
 
 @pytest.mark.parametrize("night", [False, True])
@@ -144,17 +144,17 @@ def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -
 
 def test_an_armed_source_records_from_the_first_edge_on(window: Window, qtbot: QtBot) -> None:
     window.menu_actions["armed"].trigger()
-    takes = len(window.document.takes())
+    takes = len(window.session.takes())
     window.toggle_listening()
     qtbot.wait(200)
     assert window.live.on
     assert window.live.waiting
     assert window.header.listen.text().startswith("Waiting")
-    assert len(window.document.takes()) == takes
+    assert len(window.session.takes()) == takes
     press_key(window, qtbot, "Timer")
     assert not window.live.waiting
     assert window.header.listen.text().startswith("Listening")
-    assert len(window.document.takes()) == takes + 1
+    assert len(window.session.takes()) == takes + 1
     window.toggle_listening()
     window.menu_actions["armed"].trigger()
     assert not window.settings.armed

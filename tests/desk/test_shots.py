@@ -18,26 +18,26 @@ def plan(window: Window, text: str) -> None:
 
 
 def press(window: Window, frame: list[float]) -> None:
-    window.document.hear(np.array([*frame, -IDLE_US]))
+    window.session.hear(np.array([*frame, -IDLE_US]))
 
 
 def test_each_press_takes_the_next_shot(window: Window, qtbot: QtBot) -> None:
     plan(window, "mode cool dry heat")
-    assert window.document.start_listening("test")
+    assert window.session.start_listening("test")
     assert "mode\u00a0cool" in window.header._next.text()
     press(window, nec(1, 2))
     press(window, nec(1, 3))
-    assert [p.label for p in window.document.presses[-2:]] == ["mode = cool", "mode = dry"]
+    assert [p.label for p in window.session.presses[-2:]] == ["mode = cool", "mode = dry"]
     assert "2 of 3" in window.header._progress.text()
     assert "heat" in window.header._next.text()
     press(window, sony(3, 4))
-    assert window.document.presses[-1].label == ""
+    assert window.session.presses[-1].label == ""
     assert "sirc12" in window.notice.text
     window.notice._action.click()
-    assert window.document.presses[-1].label == "mode = heat"
+    assert window.session.presses[-1].label == "mode = heat"
     assert not window.header._next.text().startswith("mode")
-    window.document.undo()
-    assert window.document.presses[-1].label == ""
+    window.session.undo()
+    assert window.session.presses[-1].label == ""
     assert "heat" in window.header._next.text()
 
 
@@ -45,12 +45,12 @@ def test_skip_repeat_and_step_back(window: Window, qtbot: QtBot) -> None:
     plan(window, "Power\nlevel 1..2")
     window.menu_actions["skip"].trigger()
     assert "level\u00a01" in window.header._next.text()
-    window.document.start_listening("test")
+    window.session.start_listening("test")
     press(window, nec(1, 2))
     window.menu_actions["repeat"].trigger()
     assert "level\u00a01" in window.header._next.text()
     window.menu_actions["back"].trigger()
-    assert window.document.presses[-1].label == ""
+    assert window.session.presses[-1].label == ""
     assert len(window.shot_plan.shots()) == 4
 
 

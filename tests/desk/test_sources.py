@@ -24,18 +24,18 @@ def test_a_press_missed_while_nothing_was_recorded_can_still_be_had(window: Wind
     window.menu_actions["ear"].trigger()
     assert not window.live.on
     assert window.source_panel.isVisible()
-    takes, caught = len(window.document.takes()), len(window.document.shown_presses())
+    takes, caught = len(window.session.takes()), len(window.session.shown_presses())
     qtbot.waitUntil(lambda: window.live.health is not None and window.live.health.name != "", timeout=5000)
     assert "nothing is recorded" in window.source_panel.state.text()
     button = window.handset_panel.buttons["Timer"]
     qtbot.mousePress(button, Qt.MouseButton.LeftButton)
     qtbot.mouseRelease(button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(window.source_panel.have.isVisible, timeout=3000)
-    assert len(window.document.takes()) == takes
+    assert len(window.session.takes()) == takes
     qtbot.wait(300)
     qtbot.mouseClick(window.source_panel.have, Qt.MouseButton.LeftButton)
-    assert len(window.document.takes()) == takes + 1
-    assert len(window.document.shown_presses()) == caught + 1
+    assert len(window.session.takes()) == takes + 1
+    assert len(window.session.shown_presses()) == caught + 1
     assert not window.source_panel.have.isVisible()
     # Listening goes over to the source that is open already, and back to the open ear.
     window.toggle_listening()
@@ -55,10 +55,10 @@ def test_a_recording_can_be_the_source(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "a.wav"), ""))
     window.ask_play()
     assert window.header.source.text().startswith("Playing a.wav")
-    caught = len(window.document.shown_presses())
+    caught = len(window.session.shown_presses())
     window.toggle_listening()
     qtbot.waitUntil(lambda: "to its end" in window.notice.text, timeout=5000)
-    assert [p.reading.fields for p in window.document.shown_presses()[caught:]] == [{"address": 3, "command": 7}]
+    assert [p.reading.fields for p in window.session.shown_presses()[caught:]] == [{"address": 3, "command": 7}]
 
 
 def test_bare_samples_are_asked_about(
@@ -77,12 +77,12 @@ def test_bare_samples_are_asked_about(
         return True
 
     monkeypatch.setattr(Describe, "exec", accept)
-    takes = len(window.document.takes())
+    takes = len(window.session.takes())
     window.import_files([path])
-    qtbot.waitUntil(lambda: len(window.document.takes()) == takes + 1, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.session.takes()) == takes + 1, timeout=20_000)
     qtbot.waitUntil(lambda: not window.imports.busy, timeout=20_000)
     assert seen == [Description("cu8", 500_000.0)]
-    assert window.document.takes()[-1].sample_rate_hz == 250_000.0
+    assert window.session.takes()[-1].sample_rate_hz == 250_000.0
 
 
 def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
@@ -93,8 +93,8 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     (tmp_path / "long.txt").write_text(words)
     counts: list[int] = []
     told: list[str] = []
-    before = len(window.document.shown_presses())
-    window.document.presses_changed.connect(lambda: counts.append(len(window.document.shown_presses()) - before))
+    before = len(window.session.shown_presses())
+    window.session.presses_changed.connect(lambda: counts.append(len(window.session.shown_presses()) - before))
     window.imports.told.connect(told.append)
     window.import_files([tmp_path / "long.txt"])
     qtbot.waitUntil(lambda: bool(counts), timeout=30_000)
@@ -102,7 +102,7 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     assert any("so far" in words and "%" in words for words in told)
     window.notice._action.click()  # Stop
     qtbot.waitUntil(lambda: not window.imports.busy, timeout=5000)
-    kept = len(window.document.shown_presses()) - before
+    kept = len(window.session.shown_presses()) - before
     assert 0 < kept < 4500
     assert told[-1] == ""
 
@@ -111,7 +111,7 @@ def test_the_device_listened_to_last_is_taken_again(
     empty_window: Window, demo_casebook: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     ports = [Port("/dev/ttyEAGER0", "recorder"), Port("/dev/ttyEAGER1", "another recorder")]
-    monkeypatch.setattr("eager_tern.desk.sources.live_devices", lambda: ports)
+    monkeypatch.setattr("eager_tern.session.sources.live_devices", lambda: ports)
     empty_window.open_casebook(demo_casebook)
     menu = empty_window.header.source.menu()
     menu.aboutToShow.emit()

@@ -24,15 +24,15 @@ from tests.handsets import join, nec
 @pytest.fixture
 def cabinet(window: Window, qtbot: QtBot) -> Window:
     """The window with the climate cabinet open and its Stack leaf shown."""
-    assert window.document.casebook is not None
-    gadget = next(g for g in window.document.casebook.gadgets() if g.name == "Climate cabinet")
-    window.document.choose_gadget(gadget.id)
+    assert window.session.casebook is not None
+    gadget = next(g for g in window.session.casebook.gadgets() if g.name == "Climate cabinet")
+    window.session.choose_gadget(gadget.id)
     window.show_leaf("Stack")
     return window
 
 
 def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    leaf, document = cabinet.stack, cabinet.document
+    leaf, session = cabinet.stack, cabinet.session
     assert "44 frames of 112 bits" in leaf.words.text()
     qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
@@ -51,22 +51,22 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     asked = cabinet.shot_plan.shots()[planned:]
     assert asked
     assert all(shot.open and dict(shot.labels).keys() >= {"mode", "temperature"} for shot in asked)
-    document.undo()
+    session.undo()
     leaf.publish(tmp_path / "cabinet.html")
     assert "Climate cabinet" in (tmp_path / "cabinet.html").read_text("utf-8")
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
-    readings = [press.reading for press in document.shown_presses()]
+    readings = [press.reading for press in session.shown_presses()]
     assert {reading.protocol for reading in readings} == {"climate-cabinet"}
-    assert readings[20].fields["temperature"] == labels_of(document.shown_presses()[20].label)["temperature"]
+    assert readings[20].fields["temperature"] == labels_of(session.shown_presses()[20].label)["temperature"]
     assert all(reading.checks_hold for reading in readings)
     cabinet.show_leaf("Signal")
     assert not any("sleep" in card.title for card in cabinet.findings.cards[1:])
-    document.undo()
-    assert document.shown_presses()[0].reading.protocol == "unknown"
+    session.undo()
+    assert session.shown_presses()[0].reading.protocol == "unknown"
 
 
 def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, document = cabinet.stack, cabinet.document
+    leaf, session = cabinet.stack, cabinet.session
     grid = leaf.grid
     seen = grid.grab().toImage()
     leaf.against.setFocus()
@@ -83,10 +83,10 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
     degrees = [grid.stack.labels["temperature"][row] for row in grid.order]
     assert degrees == sorted(degrees)
     qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, HEAD + ROW // 2))
-    (chosen,) = document.selected_presses()
+    (chosen,) = session.selected_presses()
     assert "temperature = 16" in chosen.label
     qtbot.keyClick(grid, Qt.Key.Key_Down)
-    assert document.selected_presses()[0].id != chosen.id
+    assert session.selected_presses()[0].id != chosen.id
     qtbot.mouseClick(leaf.copy, Qt.MouseButton.LeftButton)
     lines = QApplication.clipboard().text().splitlines()
     assert len(lines) == 45
@@ -102,16 +102,16 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
 
 
 def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None:
-    leaf, document = cabinet.stack, cabinet.document
-    assert document.casebook is not None
+    leaf, session = cabinet.stack, cabinet.session
+    assert session.casebook is not None
     assert not leaf.of.isVisible()
-    for press in document.shown_presses()[:5]:
+    for press in session.shown_presses()[:5]:
         first, last = press.reading.frames[0]
         short = {"bits": press.reading.bits[:40], "sections": (40,), "frames": ((first + 2, last),)}
         reading = press.reading.model_copy(update=short)
-        document.casebook.put_press(press.take_id, reading, label=press.label)
-    assert document.gadget is not None
-    document.choose_gadget(document.gadget.id)
+        session.casebook.put_press(press.take_id, reading, label=press.label)
+    assert session.gadget is not None
+    session.choose_gadget(session.gadget.id)
     assert leaf.of.isVisible()
     assert [leaf.of.itemText(i) for i in range(leaf.of.count())] == ["112 bits", "40 bits", "section 1, 40 bits"]
     assert leaf._set_apart.text() == "5 frames of another kind set apart"
@@ -166,7 +166,7 @@ def test_labels_typed_are_things_varied_or_a_keys_name(cabinet: Window) -> None:
     assert labels_of("temperature = 21.5, mode = dry") == {"temperature": 21.5, "mode": "dry"}
     assert labels_of("Next slide") == {"key": "Next slide"}
     assert labels_of("") == {}
-    presses = cabinet.document.shown_presses()
+    presses = cabinet.session.shown_presses()
     stack, rows, apart = stack_of(presses)
     assert (stack.rows, stack.columns, len(rows), apart) == (44, 112, 44, [])
     assert isinstance(stack.labels["mode"][0], str)
@@ -174,7 +174,7 @@ def test_labels_typed_are_things_varied_or_a_keys_name(cabinet: Window) -> None:
 
 
 def test_a_gadget_with_few_frames_is_told_what_to_do(window: Window) -> None:
-    window.document.add_gadget("Hide lamp")
+    window.session.add_gadget("Hide lamp")
     window.show_leaf("Stack")
     assert not window.stack.find.isEnabled()
     assert "catch and label" in window.stack.words.text()
@@ -210,18 +210,18 @@ def test_thousands_of_rows_scroll(window: Window, qtbot: QtBot) -> None:
 
 
 def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot) -> None:
-    document, casebook = window.document, window.document.casebook
+    session, casebook = window.session, window.session.casebook
     assert casebook is not None
-    assert document.gadget is not None
-    kept = document.shown_presses()[0].reading
+    assert session.gadget is not None
+    kept = session.shown_presses()[0].reading
     with casebook.changing():
-        take = casebook.add_take(document.gadget.id, "test", "recorder")
+        take = casebook.add_take(session.gadget.id, "test", "recorder")
         casebook.append_durations(take, np.tile(join(nec(0x5B, 0x16)), 4500))
         for number in range(4500):
             own = kept.model_copy(update={"frames": ((68 * number, 68 * number + 66),)})
             casebook.put_press(take, own, caught_at=float(number), label=f"Key {number % 90}")
     window.log.filter.setText("key 17")
-    document.choose_gadget(document.gadget.id)
+    session.choose_gadget(session.gadget.id)
     labels = [window.log.model.index(row).data(Qt.ItemDataRole.EditRole) for row in range(window.log.model.rowCount())]
     assert labels == ["Key 17"] * 50
     window.log.filter.setText("")
@@ -229,20 +229,20 @@ def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot
 
 
 def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, document = cabinet.stack, cabinet.document
-    first, second, third = document.shown_presses()[:3]
-    document.select((first.id, second.id))
+    leaf, session = cabinet.stack, cabinet.session
+    first, second, third = session.shown_presses()[:3]
+    session.select((first.id, second.id))
     QApplication.clipboard().setText("temperature\tmode\tbits\n21.5\tdry\t0101\n22\t\t0110\n")
     leaf.grid.setFocus()
     qtbot.keyClick(leaf.grid, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
-    labels = [press.label for press in document.shown_presses()[:3]]
+    labels = [press.label for press in session.shown_presses()[:3]]
     assert labels == ["temperature = 21.5, mode = dry", "temperature = 22", third.label]
-    document.select((second.id, third.id))
+    session.select((second.id, third.id))
     qtbot.keyClick(leaf.grid, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
-    assert document.shown_presses()[2].label == "temperature = 22"
-    document.undo()
-    document.undo()
-    assert [press.label for press in document.shown_presses()[:3]] == [first.label, second.label, third.label]
+    assert session.shown_presses()[2].label == "temperature = 22"
+    session.undo()
+    session.undo()
+    assert [press.label for press in session.shown_presses()[:3]] == [first.label, second.label, third.label]
     QApplication.clipboard().setText("")
     leaf.paste_labels()
     assert "no labels" in cabinet.notice.text
@@ -250,9 +250,9 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
 
 
 def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, document, grid = cabinet.stack, cabinet.document, cabinet.stack.grid
-    assert document.gadget is not None
-    cabinet_id = document.gadget.id
+    leaf, session, grid = cabinet.stack, cabinet.session, cabinet.stack.grid
+    assert session.gadget is not None
+    cabinet_id = session.gadget.id
     qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
     leaf.against.setFocus()
@@ -271,13 +271,13 @@ def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet:
     assert grid.editor.isVisible()
     grid.editor.setText(wrong.replace("humidity = 50", "humidity = 45"))
     qtbot.keyClick(grid.editor, Qt.Key.Key_Return)
-    assert "humidity = 45" in document.shown_presses()[31].label
+    assert "humidity = 45" in session.shown_presses()[31].label
     qtbot.waitUntil(lambda: leaf.proof is not None, timeout=60_000)
     assert leaf.proof is not None
     assert leaf.proof.made.all()
     assert not grid.doubtful
-    document.add_gadget("Hide lamp")
-    document.choose_gadget(cabinet_id)
+    session.add_gadget("Hide lamp")
+    session.choose_gadget(cabinet_id)
     assert not grid._differs.any()  # nothing is expected of other rows, nor of these before they are searched again
 
 
@@ -291,12 +291,12 @@ def test_a_finding_is_dismissed_and_brought_back(cabinet: Window, qtbot: QtBot) 
     qtbot.waitUntil(lambda: "explained 33 of 38" in leaf.words.text(), timeout=60_000)
     assert leaf.comparison is not None
     assert "sleep" not in {field.name for field in leaf.comparison.fields}
-    cabinet.document.undo()
+    cabinet.session.undo()
     qtbot.waitUntil(lambda: "explained 38 of 38" in leaf.words.text(), timeout=60_000)
-    cabinet.document.redo()
-    assert cabinet.document.gadget is not None
+    cabinet.session.redo()
+    assert cabinet.session.gadget is not None
     cabinet.choose_gadget(1)
-    cabinet.document.choose_gadget(next(g.id for g in cabinet.document.casebook.gadgets() if "cabinet" in g.name))
+    cabinet.session.choose_gadget(next(g.id for g in cabinet.session.casebook.gadgets() if "cabinet" in g.name))
     qtbot.mouseClick(leaf.find, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "explained 33 of 38" in leaf.words.text(), timeout=60_000)  # kept with the gadget
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
@@ -314,10 +314,10 @@ def test_rows_are_held_against_a_row_of_ones_choice(cabinet: Window, qtbot: QtBo
 
 
 def test_a_sensor_is_drawn_over_time(window: Window, qtbot: QtBot) -> None:
-    leaf, document = window.stack, window.document
-    assert document.casebook is not None
-    gauge = next(g for g in document.casebook.gadgets() if g.name == "Tide gauge")
-    document.choose_gadget(gauge.id)
+    leaf, session = window.stack, window.session
+    assert session.casebook is not None
+    gauge = next(g for g in session.casebook.gadgets() if g.name == "Tide gauge")
+    session.choose_gadget(gauge.id)
     window.show_leaf("Stack")
     leaf.show_as.setFocus()
     while leaf.show_as.currentText() != "over time":
@@ -348,21 +348,21 @@ def test_a_sensor_is_drawn_over_time(window: Window, qtbot: QtBot) -> None:
 
 
 def test_the_simulated_gadget_sends_what_the_shot_list_asks_for(window: Window, qtbot: QtBot) -> None:
-    document = window.document
-    assert document.casebook is not None
-    shutters = next(g for g in document.casebook.gadgets() if g.name == "Window shutters")
-    document.choose_gadget(shutters.id)
+    session = window.session
+    assert session.casebook is not None
+    shutters = next(g for g in session.casebook.gadgets() if g.name == "Window shutters")
+    session.choose_gadget(shutters.id)
     assert window.header.choice is not None
     assert window.header.choice.name == "Simulated: Window shutters"
     asked = next(shot for shot in window.shot_plan.shots() if shot.open)
-    before = len(document.shown_presses())
+    before = len(session.shown_presses())
     window.toggle_listening()
     qtbot.mouseClick(window.handset_panel.buttons["Send the next shot"], Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(document.shown_presses()) == before + 1, timeout=15_000)
-    assert document.shown_presses()[-1].label == asked.text
+    qtbot.waitUntil(lambda: len(session.shown_presses()) == before + 1, timeout=15_000)
+    assert session.shown_presses()[-1].label == asked.text
     window.shot_plan.put((*window.shot_plan.shots(), Shot((("shutter", "south"),))))
     qtbot.mouseClick(window.handset_panel.buttons["Send all that are left"], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "south" in window.notice.text, timeout=30_000)
-    assert len(document.shown_presses()) == 18
+    assert len(session.shown_presses()) == 18
     assert all(not shot.open for shot in window.shot_plan.shots()[:-1])
     window.toggle_listening()

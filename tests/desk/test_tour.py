@@ -29,8 +29,8 @@ def test_the_way_from_first_press_to_proof_is_followed(
     assert tour.isVisible()
     # It begins on a new copy; the one of the last time is kept.
     assert before.with_name("skarvholm-tour-before.tern").read_bytes() == b"followed before"
-    assert window.document.gadget is not None
-    assert window.document.gadget.name == "Climate cabinet"
+    assert window.session.gadget is not None
+    assert window.session.gadget.name == "Climate cabinet"
     for _ in range(6):  # three shots are enough to be recorded
         window.shot_plan.skip()
     while tour.at < len(STEPS) - 1:
@@ -39,7 +39,7 @@ def test_the_way_from_first_press_to_proof_is_followed(
         assert tour.act.isVisible() == bool(step.doing)
         qtbot.mouseClick(tour.act if step.doing else tour.next, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda at=at: tour.at == at + 1, timeout=60_000)
-    proof, presses = window.stack.proof, window.document.shown_presses()
+    proof, presses = window.stack.proof, window.session.shown_presses()
     assert len(presses) == 47
     assert proof is not None
     assert proof.made.all()

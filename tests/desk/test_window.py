@@ -14,13 +14,13 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.desk import example
-from eager_tern.desk.cards import cards_for_press
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
-from eager_tern.errors import InputError
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.making import press_frames
+from eager_tern.session import example
+from eager_tern.session.cards import cards_for_press
+from tests.desk.conftest import settle
 from tests.files import audio_line, write_audio, write_text
 from tests.handsets import IDLE_US, nec, record
 from tests.protocol.test_sheets import SHEET
@@ -34,25 +34,28 @@ def drop(window: Window, *paths: Path) -> None:
 
 
 def wait_for_import(window: Window, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: not window.imports.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.imports.busy, timeout=15_000)
+    settle(window)
 
 
 def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:
     assert empty_window.pages.currentWidget() is empty_window.start
     assert empty_window.start.demo.isVisible()
-    assert not empty_window.menu_actions["listen"].isEnabled()
+    assert not empty_window.menus.actions["listen"].isEnabled()
     assert not empty_window.start.listen.isVisible()
 
 
 def test_the_example_opens_from_the_start(empty_window: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(empty_window.start.demo, Qt.MouseButton.LeftButton)
-    assert empty_window.document.gadget.name == "Slide projector"
+    settle(empty_window)
+    assert empty_window.session.gadget.name == "Slide projector"
     assert load_settings().recent[0].endswith("skarvholm.tern")
     assert empty_window.pages.currentWidget() is empty_window.signal
 
 
 def test_a_new_casebook_asks_for_the_first_press(empty_window: Window, tmp_path: Path) -> None:
-    assert empty_window.document.create(tmp_path / "new.tern", "Handset")
+    empty_window.session.create(tmp_path / "new.tern", "Handset")
+    settle(empty_window)
     assert empty_window.pages.currentWidget() is empty_window.start
     assert empty_window.start.listen.isVisible()
     empty_window.show_leaf("Handset")
@@ -65,14 +68,14 @@ def test_dropped_recordings_become_presses(
     signed = record([-IDLE_US, *nec(0x5B, 0x12, 2), -IDLE_US, *nec(0x5B, 0x03), -IDLE_US], rng, jitter_us=15)
     write_text(tmp_path / "a.txt", signed, "signed")
     write_audio(tmp_path / "b.wav", audio_line(signed, 44_100, rng, mark_high=False), 44_100)
-    before = len(window.document.shown_presses())
+    before = len(window.session.shown_presses())
     drop(window, tmp_path / "a.txt", tmp_path / "b.wav")
     wait_for_import(window, qtbot)
-    presses = window.document.shown_presses()
+    presses = window.session.shown_presses()
     assert len(presses) == before + 4
     assert [p.reading.fields["command"] for p in presses[-4:]] == [0x12, 0x03] * 2
-    assert window.document.selected_presses()[0].id == presses[-2].id
-    assert window.document.take(presses[-1]).sample_rate_hz == 44_100
+    assert window.session.selected_presses()[0].id == presses[-2].id
+    assert window.session.take(presses[-1]).sample_rate_hz == 44_100
 
 
 def test_files_that_cannot_be_read_are_named(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -85,40 +88,44 @@ def test_files_that_cannot_be_read_are_named(window: Window, qtbot: QtBot, tmp_p
 
 def test_a_recording_without_frames_is_kept_and_said(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     (tmp_path / "lone.txt").write_text("+200 -90000 +150\n")
-    takes = len(window.document.casebook.takes())
+    takes = len(window.session.casebook.takes())
     drop(window, tmp_path / "lone.txt")
     wait_for_import(window, qtbot)
     qtbot.waitUntil(lambda: "no frames were found" in window.notice.text, timeout=2000)
-    assert len(window.document.casebook.takes()) == takes + 1
+    assert len(window.session.casebook.takes()) == takes + 1
 
 
 def test_a_casebook_held_elsewhere_leaves_this_one_open(window: Window, tmp_path: Path) -> None:
     other = Casebook.create(tmp_path / "held.tern")
-    assert not window.open_casebook(tmp_path / "held.tern")
+    window.open_casebook(tmp_path / "held.tern")
+    settle(window)
     assert "another Eager Tern" in window.notice.text
-    assert window.document.casebook.path.name == "skarvholm.tern"
+    assert window.session.casebook.path.name == "skarvholm.tern"
     other.close()
-    assert window.open_casebook(tmp_path / "held.tern")
+    window.open_casebook(tmp_path / "held.tern")
+    settle(window)
+    assert window.session.casebook.path.name == "held.tern"
 
 
 def test_a_disk_that_fills_up_is_said_and_the_label_stays(window: Window) -> None:
-    book = window.document.casebook
-    press = window.document.selected_presses()[0]
+    book = window.session.casebook
+    press = window.session.selected_presses()[0]
     book._db.execute("PRAGMA query_only = ON")
-    window.document.label(press.id, "not kept")
+    window.session.label(press.id, "not kept")
     assert "cannot be written" in window.notice.text
-    assert window.document.press(press.id).label == ""
+    assert window.session.press(press.id).label == ""
     book._db.execute("PRAGMA query_only = OFF")
-    window.document.label(press.id, "kept")
-    assert window.document.press(press.id).label == "kept"
+    window.session.label(press.id, "kept")
+    assert window.session.press(press.id).label == "kept"
 
 
 def test_save_as_goes_on_in_the_new_file(window: Window, tmp_path: Path) -> None:
     window.choose_gadget(2)
-    assert window.document.save_as(tmp_path / "copy.tern")
-    assert window.document.casebook.path.name == "copy.tern"
-    assert window.document.gadget.name == "Audio guide"
-    assert not window.document.save_as(tmp_path / "copy.tern")
+    settle(window)
+    window.session.save_as(tmp_path / "copy.tern")
+    settle(window)
+    assert window.session.casebook.path.name == "copy.tern"
+    assert window.session.gadget.name == "Audio guide"
 
 
 def test_pointing_at_a_bit_lights_its_stretch_of_tape(window: Window, qtbot: QtBot) -> None:
@@ -140,6 +147,7 @@ def test_the_tape_breaks_where_the_meaning_does(window: Window) -> None:
     }
     for gadget_id, wanted in captions.items():
         window.choose_gadget(gadget_id)
+        settle(window)
         assert [line.caption for line in window.signal.tape._lines] == wanted
         lines = window.signal.tape._lines
         assert all(a.to_us == b.from_us for a, b in pairwise(lines))
@@ -180,25 +188,25 @@ def test_the_unwrapped_tape_moves_and_zooms(window: Window, qtbot: QtBot) -> Non
     qtbot.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(360, 70))
     assert strip.from_us < before
     looked_at = strip.from_us, strip.to_us
-    window.document.label(window.document.selected[0], "Next slide")
+    window.session.label(window.session.selected[0], "Next slide")
     assert (strip.from_us, strip.to_us) == looked_at
     for _ in range(100):
         strip.zoom(0.5)
     assert strip.to_us - strip.from_us >= 5
     for _ in range(100):
         strip.zoom(2.0)
-    assert strip.to_us >= window.document.take_edges(1)[-1]
+    assert strip.to_us >= window.session.take_edges(1)[-1]
 
 
 def test_several_frames_lie_over_one_another(window: Window) -> None:
-    presses = window.document.shown_presses()
-    window.document.select([press.id for press in presses[:4]])
+    presses = window.session.shown_presses()
+    window.session.select([press.id for press in presses[:4]])
     assert window.signal.overlay.isVisible()
     assert not window.signal.tape.isVisible()
     assert len(window.signal.overlay._rows) == 4
     (card,) = window.findings.cards
     assert card.title == "4 codes in 4 presses"
-    window.document.select([presses[0].id, presses[-1].id])
+    window.session.select([presses[0].id, presses[-1].id])
     assert "same code" in window.findings.cards[0].text
 
 
@@ -218,12 +226,13 @@ def test_the_log_is_filtered_and_strays_are_folded(window: Window, qtbot: QtBot)
 
 
 def test_findings_say_what_is_known_and_how(window: Window) -> None:
-    document = window.document
+    session = window.session
     titles = {}
     for gadget_id in (1, 2, 3):
         window.choose_gadget(gadget_id)
-        for press in document.shown_presses():
-            for card in cards_for_press(press, document.frame(press), document.tally(), document.key_table()):
+        settle(window)
+        for press in session.shown_presses():
+            for card in cards_for_press(press, session.frame(press), session.tally(), session.key_table()):
                 titles.setdefault(card.title.split(":")[0], card)
     assert titles["NEC · address 5B · command 16"].status == "proven"
     assert "1 in 256" in titles["NEC · address 5B · command 16"].aside
@@ -256,10 +265,10 @@ def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None
     qtbot.mousePress(plate, Qt.MouseButton.LeftButton, pos=start)
     qtbot.mouseMove(plate, goal)
     qtbot.mouseRelease(plate, Qt.MouseButton.LeftButton, pos=goal)
-    places = {place.name: (place.row, place.col) for place in window.document.casebook.key_places(1)}
+    places = {place.name: (place.row, place.col) for place in window.session.casebook.key_places(1)}
     assert places["Lamp"] == (4, 0)
-    window.menu_actions["undo"].trigger()
-    assert {p.name: (p.row, p.col) for p in window.document.casebook.key_places(1)}["Lamp"] == (0, 0)
+    window.menus.actions["undo"].trigger()
+    assert {p.name: (p.row, p.col) for p in window.session.casebook.key_places(1)}["Lamp"] == (0, 0)
 
 
 def test_a_key_is_added_by_name(window: Window, qtbot: QtBot) -> None:
@@ -271,7 +280,7 @@ def test_a_key_is_added_by_name(window: Window, qtbot: QtBot) -> None:
 
 def test_bits_go_to_the_clipboard(window: Window, qtbot: QtBot) -> None:
     qtbot.mouseClick(window.signal.copy, Qt.MouseButton.LeftButton)
-    assert QApplication.clipboard().text() == window.document.selected_presses()[0].reading.bits
+    assert QApplication.clipboard().text() == window.session.selected_presses()[0].reading.bits
     assert [window.signal.bits.base for _ in range(3) if not window.signal.base.click()] == ["decimal", "binary", "hex"]
 
 
@@ -295,7 +304,7 @@ def test_it_fits_a_small_screen(window: Window) -> None:
 def test_a_known_code_offers_its_label(window: Window, qtbot: QtBot) -> None:
     link = next(button for button in window.findings.findChildren(QPushButton) if "Label it" in button.text())
     qtbot.mouseClick(link, Qt.MouseButton.LeftButton)
-    assert window.document.selected_presses()[0].label == "Next slide"
+    assert window.session.selected_presses()[0].label == "Next slide"
     assert not any("Sends what" in card.title for card in window.findings.cards)
 
 
@@ -307,7 +316,7 @@ def test_return_ends_a_label_while_names_are_offered(window: Window, qtbot: QtBo
     names = editor.completer().popup()
     qtbot.waitUntil(names.isVisible, timeout=2000)
     qtbot.keyClick(names, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.document.selected_presses()[0].label == "Zo", timeout=2000)
+    qtbot.waitUntil(lambda: window.session.selected_presses()[0].label == "Zo", timeout=2000)
     qtbot.waitUntil(lambda: view.findChild(QLineEdit, "label-editor") is None, timeout=2000)
 
 
@@ -323,27 +332,31 @@ def test_a_sheet_of_ones_own_reads_what_was_unknown(
     write_text(tmp_path / "lamp.txt", record(sent, rng, jitter_us=10), "signed")
     drop(window, tmp_path / "lamp.txt")
     wait_for_import(window, qtbot)
-    before = window.document.shown_presses()
+    before = window.session.shown_presses()
     assert {press.reading.protocol for press in before[-2:]} == {"unknown"}
-    window.document.label(before[-1].id, "Bright")
+    window.session.label(before[-1].id, "Bright")
     (tmp_path / "lamp.toml").write_text(SHEET)
     drop(window, tmp_path / "lamp.toml")
-    after = window.document.shown_presses()
+    settle(window)
+    after = window.session.shown_presses()
     assert [press.reading.fields for press in after[-2:]] == [{"group": 9, "level": 3}, {"group": 9, "level": 12}]
     assert [press.id for press in after] == [press.id for press in before]
     assert after[-1].label == "Bright"
-    window.document.select((after[-1].id,))
+    window.session.select((after[-1].id,))
     assert window.findings.cards[0].title == "Lamp in the hide · group 9 · level C"
     (tmp_path / "wrong.toml").write_text(SHEET.replace("unit_us = 400", "unit_us = 0"))
     drop(window, tmp_path / "wrong.toml")
     assert "wrong.toml: line 3" in window.notice.text
 
 
-def gone(*_: object) -> None:
+def gone(_: object) -> None:
     os._exit(3)
 
 
-def test_an_example_that_cannot_be_made_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(example, "example_into", gone)
-    with pytest.raises(InputError, match="the example: could not be made: the process"):
-        example.example_casebook(for_tour=False)
+def test_an_example_that_cannot_be_made_is_said(
+    empty_window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(example, "serve", gone)
+    qtbot.mouseClick(empty_window.start.demo, Qt.MouseButton.LeftButton)
+    settle(empty_window)
+    assert "the example: could not be made: the process" in empty_window.notice.text

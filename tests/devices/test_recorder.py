@@ -25,7 +25,7 @@ from tests.handsets import join, nec, sony
 
 @pytest.fixture
 def stand_in() -> Iterator[StandInProcess]:
-    process = StandInProcess.start(speed=6.0, seed=3)
+    process = StandInProcess(speed=6.0, seed=3)
     yield process
     process.stop()
 
@@ -85,7 +85,7 @@ def test_a_pulled_cable_is_said_and_survived(tmp_path: Path, stand_in: StandInPr
     assert any("has disappeared; what came before it did is kept" in r.news for r in listen(recorder, 0.5))
     with pytest.raises(InputError, match="has stopped"):
         stand_in.up()
-    again = StandInProcess.start(speed=6.0, seed=4)
+    again = StandInProcess(speed=6.0, seed=4)
     port.unlink()
     port.symlink_to(again.device)
     try:
@@ -101,7 +101,7 @@ def test_a_pulled_cable_is_said_and_survived(tmp_path: Path, stand_in: StandInPr
 
 
 def test_a_wrong_speed_is_noticed_and_the_right_one_found() -> None:
-    slow = StandInProcess.start(speed=6.0, seed=3, baud=57_600)
+    slow = StandInProcess(speed=6.0, seed=3, baud=57_600)
     recorder = Recorder.open(slow.device)
     frame = join(sony(50, 21, 1)).tolist()
     try:

@@ -15,7 +15,7 @@ from eager_tern.devices import sound
 from eager_tern.devices.live import live_devices, open_live
 from eager_tern.devices.sound import SoundInput
 from eager_tern.errors import InputError
-from eager_tern.intake.live import Listening
+from eager_tern.intake.recording import keep_recording
 from eager_tern.protocol.loading import library
 from tests.handsets import nec, record
 from tests.signal.test_following import RATE, line
@@ -27,16 +27,14 @@ def test_a_recording_is_played_as_if_it_came_in_now(tmp_path: Path, rng: np.rand
     soundfile.write(str(tmp_path / "a.wav"), line(np.concatenate(([-250_000.0], *presses)), rng), RATE)
     source = SoundInput.open(f"play:{tmp_path / 'a.wav'}", speed=100)
     casebook = Casebook.create(tmp_path / "c.tern")
-    live = Listening(casebook, casebook.add_gadget("x"), "sound", "recorder", library(), 0.0)
-    levels = []
+    levels, heard = [], []
     with pytest.raises(InputError, match="to its end"):
         while True:
             received = source.poll()
             levels.append(received.level)
-            for signed in received.durations:
-                live.hear(signed)
+            heard += received.durations
     source.close()
-    live.finish()
+    keep_recording(casebook, casebook.add_gadget("x"), "sound", np.concatenate(heard), library(), 0.0)
     assert [p.reading.fields for p in casebook.presses() if not p.stray] == [{"address": 4, "command": k} for k in keys]
     assert max(levels) == pytest.approx(0.62, abs=0.03)
     casebook.close()

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
 from eager_tern.formats import level_csv
-from eager_tern.formats.level_csv import read, recognises
+from eager_tern.formats.level_csv import claims, read
 from tests.files import write_changes_csv, write_samples_csv
 from tests.handsets import IDLE_US, nec, record
 
@@ -91,7 +91,7 @@ def test_quotes_comments_and_tabs_are_borne(tmp_path: Path) -> None:
 )
 def test_what_is_wrong_is_told_with_its_line(tmp_path: Path, text: str, place: str, words: str) -> None:
     path = text_file(tmp_path, text)
-    assert recognises(text.encode())
+    assert claims(text.encode(), "")
     if not words:
         assert len(read(path)) == 1
         return
@@ -105,7 +105,7 @@ def test_what_is_wrong_is_told_with_its_line(tmp_path: Path, text: str, place: s
     "text", ["9012, 4480, 560", "+9012 -4480", "mark 9012\nspace 3", "/* Keys of x: 3, y */\n", "RIFF"]
 )
 def test_timing_text_is_not_taken_for_a_table(text: str) -> None:
-    assert not recognises(text.encode())
+    assert not claims(text.encode(), "")
 
 
 @given(st.text(alphabet='0123456789.,;\t\n time_us-+eE"#', max_size=120))

@@ -11,8 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Note
-from eager_tern.formats.iq import Description
+from eager_tern.formats.capture import Description, Note, ReadOptions
 from eager_tern.formats.registry import read_captures, write_pulses
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.files import audio_line, write_audio, write_changes_csv, write_text
@@ -73,9 +72,9 @@ def test_a_channel_can_be_picked(tmp_path: Path) -> None:
     path = tmp_path / "two.csv"
     path.write_text("time_us,a,b\n0,0,0\n10,1,0\n20,0,1\n30,0,0\n")
     assert len(read_captures(path)) == 2
-    assert read_captures(path, 1)[0].channel == 1
+    assert read_captures(path, ReadOptions(channel=1))[0].channel == 1
     with pytest.raises(InputError, match="no signal on channel 7"):
-        read_captures(path, 7)
+        read_captures(path, ReadOptions(channel=7))
 
 
 @pytest.mark.parametrize("name", ["out.txt", "out.csv", "out.wav", "out.flac", "out.tern"])
@@ -179,6 +178,6 @@ def test_any_bytes_are_samples_or_refused(data: bytes, datatype: str) -> None:
         path = Path(folder) / "a.iq"
         path.write_bytes(data)
         try:
-            read_captures(path, samples=Description(datatype, 250_000))
+            read_captures(path, ReadOptions(samples=Description(datatype, 250_000)))
         except InputError as error:
             assert str(path) in str(error)

@@ -2,140 +2,127 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from eager_tern.casebook.store import Casebook
-from eager_tern.errors import InputError
-from eager_tern.intake.live import Listening
 from eager_tern.protocol.loading import library
-from eager_tern.protocol.take import read_pulses
-from eager_tern.signal.values import pulses_from_signed
+from eager_tern.protocol.take import LOOK_PULSES, Passage, TakeReader, read_pulses
+from eager_tern.signal.values import Floats, pulses_from_signed
 from tests.handsets import evening, nec, record, serial, sony
 
-
-def listening(path: Path) -> tuple[Casebook, Listening]:
-    casebook = Casebook.create(path)
-    return casebook, Listening(casebook, casebook.add_gadget("x"), "test", "recorder", library(), 1000.0)
+Span = tuple[int, int]
 
 
-@given(st.integers(0, 1000), st.lists(st.integers(1, 200), min_size=1, max_size=30))
-@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_pieces_of_any_size_make_no_difference(
-    tmp_path_factory: pytest.TempPathFactory, seed: int, sizes: list[int]
-) -> None:
-    recording = evening(np.random.default_rng(seed), 5, jitter_us=20)
-    signed = np.array([*recording.signed[:-1], -50_000.0, 150.0, -400_000.0])
-    casebook, live = listening(tmp_path_factory.mktemp("live") / "l.tern")
-    at, n = 0, 0
+class Told:
+    """What passages say of a take, each in place of what was told of its marks before."""
+
+    def __init__(self) -> None:
+        self.presses: dict[int, tuple[Span, ...]] = {}
+        self.starts: dict[int, float] = {}
+        self.noise: set[Span] = set()
+
+    def take(self, passages: list[Passage]) -> None:
+        for passage in passages:
+            inside = range(passage.first, passage.end)
+            self.presses = {first: spans for first, spans in self.presses.items() if first not in inside}
+            self.noise = {span for span in self.noise if span[0] not in inside}
+            for press in passage.presses:
+                assert press.lead.first in inside
+                self.presses[press.lead.first] = tuple((f.first, f.last) for f in press.frames)
+                self.starts[press.lead.first] = press.start_us
+            self.noise |= set(passage.noise)
+
+
+def heard(signed: Floats, sizes: list[int], at_once: bool = True, **settings: bool) -> Told:
+    """A recording read in pieces of these sizes, over and over."""
+    reader, told = TakeReader(library(), at_once=at_once, **settings), Told()
+    at = n = 0
     while at < signed.size:
         size = sizes[n % len(sizes)]
-        live.hear(signed[at : at + size])
+        told.take(list(reader.feed(signed[at : at + size])))
         at, n = at + size, n + 1
-    live.finish()
-    whole = read_pulses(pulses_from_signed(signed), library())
-    caught = [press for press in casebook.presses() if not press.stray]
-    assert [p.reading.frames for p in caught] == [tuple((f.first, f.last) for f in p.frames) for p in whole.presses]
-    assert [p.reading.start_us for p in caught] == pytest.approx([p.start_us for p in whole.presses])
-    assert [p.reading.frames[0] for p in casebook.presses() if p.stray] == list(whole.noise)
-    np.testing.assert_allclose(casebook.take_pulses(live.take_id).durations_us, whole.pulses.durations_us)
-    casebook.close()
+    told.take(list(reader.finish()))
+    return told
 
 
-def test_a_frame_is_read_as_soon_as_silence_follows(tmp_path: Path, rng: np.random.Generator) -> None:
-    casebook, live = listening(tmp_path / "l.tern")
+def chatter(rng: np.random.Generator, seconds: float) -> Floats:
+    """A receiver that hears nothing: full-swing pulses of any length, never a rest."""
+    lengths = rng.exponential(120.0, int(seconds * 8000)) + 20.0
+    return np.where(np.arange(lengths.size) % 2 == 0, lengths, -lengths)
+
+
+@given(st.integers(0, 1000), st.lists(st.integers(1, 200), min_size=1, max_size=30), st.booleans())
+@settings(max_examples=15)
+def test_pieces_of_any_size_make_no_difference(seed: int, sizes: list[int], cut: bool) -> None:
+    recording = evening(np.random.default_rng(seed), 5, jitter_us=20)
+    signed = np.array([*recording.signed[37 if cut else 0 : -1], -50_000.0, 150.0, -400_000.0])
+    whole = read_pulses(pulses_from_signed(signed), library(), cut=cut)
+    told = heard(signed, sizes, cut=cut)
+    assert [told.presses[first] for first in sorted(told.presses)] == [
+        tuple((f.first, f.last) for f in p.frames) for p in whole.presses
+    ]
+    assert [told.starts[p.lead.first] for p in whole.presses] == pytest.approx([p.start_us for p in whole.presses])
+    assert sorted(told.noise) == list(whole.noise)
+
+
+@pytest.mark.parametrize("size", [700, 60_000])
+def test_a_line_that_never_rests_is_read_in_passages_that_it_sets_itself(size: int) -> None:
+    rng = np.random.default_rng(4)
+    frames = [record([*nec(5, n), *nec(5, n)], rng)[:-1] for n in range(4)]
+    signed = np.concatenate([part for n in range(4) for part in (chatter(rng, 2.0), frames[n])])
+    one, other = heard(signed, [size]), heard(signed, [signed.size], at_once=False)
+    assert one.presses == other.presses
+    assert one.noise == other.noise
+
+
+def test_frames_in_chatter_are_told_while_it_goes_on() -> None:
+    rng = np.random.default_rng(8)
+    frame = record([*nec(5, 6), *nec(5, 6)], rng)[:-1]
+    reader, told = TakeReader(library(), at_once=True), Told()
+    for part in (chatter(rng, 1.0), frame, chatter(rng, 2 * LOOK_PULSES / 8000)):
+        for piece in np.array_split(part, 20):
+            told.take(list(reader.feed(piece)))
+    assert told.presses
+
+
+def test_a_frame_is_read_as_soon_as_silence_follows(rng: np.random.Generator) -> None:
+    reader = TakeReader(library(), at_once=True)
     frame = record(nec(1, 2), rng)
-    assert live.hear(frame[:40]).press_ids == ()
-    assert live.hear(frame[40:-1]).press_ids == ()
-    (press_id,) = live.hear(np.array([-20_000.0])).press_ids
-    assert casebook.press(press_id).reading.fields == {"address": 1, "command": 2}
+    assert list(reader.feed(frame[:40])) == []
+    assert list(reader.feed(frame[40:-1])) == []
+    (told,) = reader.feed(np.array([-20_000.0]))
+    (press,) = told.presses
+    assert press.lead.reading.fields == {"address": 1, "command": 2}
     # The rest of the silence, then a repeat: the press grows.
-    repeat = record(nec(1, 2, 1)[68:], rng)
-    assert live.hear(np.concatenate(([-20_000.0], repeat))).press_ids == (press_id,)
-    assert casebook.press(press_id).repeats == 1
+    (told,) = reader.feed(np.concatenate(([-20_000.0], record(nec(1, 2, 1)[68:], rng))))
+    (grown,) = told.presses
+    assert (grown.lead.first, len(grown.frames)) == (press.lead.first, 2)
     # Silence of more than 150 ms in pieces, then the same code: another press.
-    live.hear(np.array([-100_000.0]))
-    live.hear(np.array([-60_000.0]))
-    (other,) = live.hear(record([*nec(1, 2)], rng)).press_ids
-    assert other != press_id
-    assert casebook.press(other).caught_at > casebook.press(press_id).caught_at
-    casebook.close()
+    assert list(reader.feed(np.array([-100_000.0]))) == []
+    list(reader.feed(np.array([-60_000.0])))
+    (told,) = reader.feed(record([*nec(1, 2)], rng))
+    assert told.presses[-1].lead.first > press.lead.first
 
 
-def test_a_full_disk_loses_nothing_that_was_heard(tmp_path: Path, rng: np.random.Generator) -> None:
-    casebook, live = listening(tmp_path / "l.tern")
-    pages = casebook._db.execute("PRAGMA page_count").fetchone()[0]
-    casebook._db.execute(f"PRAGMA max_page_count = {pages}")
-    signed = record(nec(1, 2), rng)
-    refused = 0
-    for _ in range(40):
-        try:
-            live.hear(signed)
-        except InputError as error:
-            assert "disk is full" in str(error)
-            refused += 1
-    assert refused
-    casebook._db.execute("PRAGMA max_page_count = 100000")
-    live.finish()
-    assert casebook.take_pulses(live.take_id).durations_us.size == 40 * 68 - 1
-    assert len([p for p in casebook.presses() if not p.stray]) >= 1
-    total = sum(len(p.reading.frames) for p in casebook.presses() if not p.stray)
-    assert total == 40
-    casebook.close()
-
-
-def test_a_press_that_cannot_be_kept_is_read_again(
-    tmp_path: Path, rng: np.random.Generator, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    casebook, live = listening(tmp_path / "l.tern")
-    live.hear(record(nec(1, 2), rng))
-
-    def refuse(*_: object, **__: object) -> int:
-        raise InputError(casebook.path, "cannot be written because the disk is full")
-
-    with monkeypatch.context() as patched:
-        patched.setattr(casebook, "put_press", refuse)
-        with pytest.raises(InputError):
-            live.hear(record(nec(1, 2, 1)[68:], rng))
-    live.hear(np.array([-1000.0]))
-    (press,) = casebook.presses()
-    assert press.repeats == 1
-    casebook.close()
-
-
-def test_frames_of_a_hold_repair_one_another_when_it_is_over(tmp_path: Path, rng: np.random.Generator) -> None:
-    casebook, live = listening(tmp_path / "l.tern")
+def test_frames_of_a_hold_repair_one_another(rng: np.random.Generator) -> None:
     frames = [record(sony(21, 3, frames=1), rng) for _ in range(4)]
     lead = frames[1][0]
     # A hole in the leader, as a lamp makes.
     frames[1] = np.concatenate(([lead / 3, -lead / 3, lead / 3], frames[1][1:]))
+    reader, told = TakeReader(library(), at_once=True), Told()
     for frame in frames:
-        live.hear(frame)
-    heard = live.hear(np.array([-200_000.0]))
-    live.finish()
-    whole = read_pulses(casebook.take_pulses(live.take_id), library())
-    caught = [p for p in casebook.presses() if not p.deleted and not p.stray]
-    assert [p.reading.frames for p in caught] == [tuple((f.first, f.last) for f in p.frames) for p in whole.presses]
-    assert len(caught) == 1
-    assert len(caught[0].reading.frames) == 4
-    assert heard.revised
-    assert heard.press_ids == (caught[0].id,)
-    casebook.close()
+        told.take(list(reader.feed(frame)))
+    ((first, spans),) = told.presses.items()
+    assert (first, len(spans)) == (0, 4)
 
 
-def test_frames_of_characters_agree_when_the_recording_ends(tmp_path: Path, rng: np.random.Generator) -> None:
+def test_frames_of_characters_agree_when_the_passage_ends(rng: np.random.Generator) -> None:
     """Seven bits with parity look like eight without in one frame by itself; in all of them together they do not."""
-    casebook, live = listening(tmp_path / "l.tern")
     said = [tuple(rng.integers(0, 128, 5).tolist()) for _ in range(12)]
+    reader = TakeReader(library(), at_once=True)
     for data in said:
-        live.hear(record(serial(list(data), 600, 7, "even"), rng, jitter_us=10))
-    read = [press.reading.fields["bytes"] for press in casebook.presses()]
-    assert read != said
-    heard = live.finish()
-    assert heard.revised
-    assert [press.reading.fields["bytes"] for press in casebook.presses()] == said
-    casebook.close()
+        list(reader.feed(record(serial(list(data), 600, 7, "even"), rng, jitter_us=10)))
+    (passage,) = reader.finish()
+    assert [press.lead.reading.fields["bytes"] for press in passage.presses] == said

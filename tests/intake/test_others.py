@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from eager_tern.errors import InputError
+from eager_tern.formats.capture import ReadOptions
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 
@@ -18,7 +19,7 @@ def test_a_simulators_dump() -> None:
     assert take.capture.channel_name == "bench.pulled"
     fields = [press.lead.best.fields for press in take.take.presses if press.lead.best is not None]
     assert fields == [{"address": 0x5B, "command": 0x16}, {"address": 0x5B, "command": 0x40}]
-    driven = read_file(OTHERS / "shutter.vcd", library(), channel=42)
+    driven = read_file(OTHERS / "shutter.vcd", library(), ReadOptions(channel=42))
     assert driven[0].capture.channel_name == "bench.line"
     assert [p.lead.best.fields for p in driven[0].take.presses if p.lead.best is not None] == fields
 

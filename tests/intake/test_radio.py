@@ -9,7 +9,7 @@ import pytest
 import soundfile
 
 from eager_tern.formats import iq
-from eager_tern.formats.iq import Description
+from eager_tern.formats.capture import Description, ReadOptions
 from eager_tern.intake.files import FileTake, read_file
 from eager_tern.protocol.loading import library
 from eager_tern.signal.carrier import find_carrier, strip_carrier
@@ -42,7 +42,7 @@ def test_every_sample_type(tmp_path: Path, rng: np.random.Generator, datatype: s
     assert take.capture.keying == "ook"
     assert take.take.pulses.carrier_hz == pytest.approx(433_951_000, abs=150)
     assert take.capture.notes[0].text == "window shutter"
-    assert not take.faint
+    assert not take.measured.faint
 
 
 def test_two_tones_and_their_deviation(tmp_path: Path, rng: np.random.Generator) -> None:
@@ -100,7 +100,7 @@ def test_bare_samples_with_type_and_rate(tmp_path: Path, rng: np.random.Generato
     pair = save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8")
     raw = tmp_path / "bare.cu8"
     raw.write_bytes(pair.with_suffix(".sigmf-data").read_bytes())
-    (take,) = read_file(raw, library(), samples=Description("cu8", 250_000))
+    (take,) = read_file(raw, library(), ReadOptions(samples=Description("cu8", 250_000)))
     assert codes_of(take) == codes
 
 
@@ -181,4 +181,4 @@ def test_what_stands_clear_of_the_noise_is_never_guessed(tmp_path: Path, rng: np
     signal = with_noise(on_off(signed, 250_000, -8_000), rng, 250_000, 3333, 45)
     (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8"), library())
     assert [list(p.lead.best.fields["bytes"]) for p in take.take.presses if p.lead.best is not None] == sent
-    assert not take.faint
+    assert not take.measured.faint

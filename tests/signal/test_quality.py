@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from queue import SimpleQueue
 
 import numpy as np
 import pytest
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.intake.files import keep, read_file
-from eager_tern.intake.live import Listening
+from eager_tern.intake.news import News, TakeRead, Trouble
+from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.loading import library
 from eager_tern.signal.measure import best_shift_us, differing_stretches
 from eager_tern.signal.quality import advice_on
@@ -28,13 +30,21 @@ def test_a_coarse_recording_and_an_empty_one() -> None:
 
 def test_an_inverted_live_source_is_turned_round(tmp_path: Path) -> None:
     book = Casebook.create(tmp_path / "a.tern")
-    listening = Listening(book, book.add_gadget("Lamp"), "test", "recorder", library(), 0.0)
-    heard = [listening.hear(-np.array([-IDLE_US, *nec(5, command), -IDLE_US])) for command in (6, 7)]
-    assert "inverted" in heard[0].news + heard[1].news
-    listening.finish()
+    told: SimpleQueue[News] = SimpleQueue()
+    service = CaptureService(book, told.put)
+    service.begin(book.add_gadget("Lamp"), "test", library())
+    for command in (6, 7):
+        service.hear(-np.array([-IDLE_US, *nec(5, command), -IDLE_US]))
+    service.end()
+    news = [told.get(timeout=10)]
+    while not isinstance(news[-1], TakeRead):
+        news.append(told.get(timeout=10))
+    assert any("inverted" in each.words for each in news if isinstance(each, Trouble))
+    take_id = news[-1].take_id
+    service.close()
     commands = [press.reading.fields.get("command") for press in book.presses() if not press.stray]
     assert commands == [6, 7]
-    pulses = book.take_pulses(listening.take_id)
+    pulses = book.take_pulses(take_id)
     first, last = book.presses()[0].reading.frames[0]
     np.testing.assert_allclose(pulses.durations_us[first : last + 1], np.abs(join(nec(5, 6)))[:-1])
 

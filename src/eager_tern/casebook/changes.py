@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from eager_tern.casebook.shots import Shots
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import KeyPlace
+from eager_tern.casebook.values import Caught, KeyPlace
 from eager_tern.signal.by_hand import ByHand
 
 
@@ -23,7 +23,7 @@ class Label:
         return tuple(press_id for press_id, _ in self.labels)
 
     def apply(self, casebook: Casebook) -> Label:
-        before = tuple((i, casebook.press(i).label) for i, _ in self.labels)
+        before = tuple((p.id, p.label) for p in casebook.presses_of([i for i, _ in self.labels]))
         with casebook.changing():
             for press_id, label in self.labels:
                 casebook.set_label(press_id, label)
@@ -145,7 +145,36 @@ class Dismiss:
         return Dismiss(self.gadget_id, before)
 
 
-Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | Dismiss
+@dataclass(frozen=True)
+class TakePlace:
+    """Show a take in place of another of the same recording, or the other way round. Labels go over to the presses at
+    the same time that have none.
+    """
+
+    old: int
+    new: int
+    words: str = "threshold"
+    press_ids: ClassVar[tuple[int, ...]] = ()
+
+    def apply(self, casebook: Casebook) -> TakePlace:
+        with casebook.changing():
+            labelled = [p for p in casebook.presses(take_id=self.old) if p.label and not p.stray]
+            for press in casebook.presses(take_id=self.new):
+                over = [p for p in labelled if _overlap(p, press)]
+                if over and not press.label and not press.stray:
+                    casebook.set_label(press.id, over[0].label)
+            casebook.set_hidden(self.old, True)
+            casebook.set_hidden(self.new, False)
+        return TakePlace(self.new, self.old, self.words)
+
+
+def _overlap(press: Caught, other: Caught) -> bool:
+    """Whether two presses of one recording were sent at the same time."""
+    first, second = press.reading, other.reading
+    return first.start_us < second.start_us + second.held_us and second.start_us < first.start_us + first.held_us
+
+
+Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | Dismiss | TakePlace
 
 
 @dataclass

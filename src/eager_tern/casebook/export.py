@@ -15,6 +15,7 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
 from eager_tern.errors import InputError
 from eager_tern.protocol.fields import Value, marked
+from eager_tern.replacing import write_text
 from eager_tern.signal.values import Pulses
 
 SCHEMA = "eager-tern/keys/1"
@@ -153,7 +154,4 @@ def write_keys(path: Path, gadget: Gadget, keys: Sequence[ExportedKey]) -> None:
     writer = WRITERS.get(path.suffix.lower())
     if writer is None:
         raise InputError(path, f'cannot write the suffix "{path.suffix}"; known are {", ".join(WRITERS)}')
-    try:
-        path.write_text(writer(gadget, keys), "utf-8")
-    except OSError as error:
-        raise InputError(path, error.strerror or "cannot be written") from None
+    write_text(path, writer(gadget, keys))

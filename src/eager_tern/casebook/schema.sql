@@ -1,4 +1,4 @@
--- The casebook, schema 4. docs/casebook.md explains it.
+-- The casebook, schema 5. docs/casebook.md explains it.
 
 CREATE TABLE gadget (
     id    INTEGER PRIMARY KEY,
@@ -20,7 +20,10 @@ CREATE TABLE take (
     path           TEXT NOT NULL DEFAULT '',
     channel        INTEGER,
     measured       TEXT NOT NULL DEFAULT '',
-    by_hand        TEXT NOT NULL DEFAULT ''
+    by_hand        TEXT NOT NULL DEFAULT '',
+    cut            INTEGER NOT NULL DEFAULT 0,  -- begins within a mark: its first burst may be the rest of a frame
+    read_whole     INTEGER NOT NULL DEFAULT 1,  -- 0: there are durations that nobody has read yet
+    hidden         INTEGER NOT NULL DEFAULT 0   -- another take of the same recording stands in its place
 );
 
 -- Raw durations as they came, never changed: little-endian float64, µs, marks positive, spaces negative.
@@ -61,7 +64,7 @@ CREATE TABLE sheet (
 ) WITHOUT ROWID;
 
 -- The presses planned, in order. What each is to be called: JSON, a list of pairs of a name and a value.
-CREATE TABLE IF NOT EXISTS shot (
+CREATE TABLE shot (
     gadget_id INTEGER NOT NULL REFERENCES gadget (id),
     number    INTEGER NOT NULL,
     labels    TEXT NOT NULL,
@@ -71,7 +74,7 @@ CREATE TABLE IF NOT EXISTS shot (
 ) WITHOUT ROWID;
 
 -- Findings about the gadget's frames that the user does not believe, by what tells a finding from all others.
-CREATE TABLE IF NOT EXISTS dismissed (
+CREATE TABLE dismissed (
     gadget_id INTEGER NOT NULL REFERENCES gadget (id),
     finding   TEXT NOT NULL,
     PRIMARY KEY (gadget_id, finding)

@@ -1,112 +1,133 @@
-"""The casebook file: one SQLite database, every change on disk at once."""
+"""The casebook: one SQLite database, every change on disk at once."""
 
 from __future__ import annotations
 
 import json
-import re
+import shutil
 import sqlite3
 import time
-from collections.abc import Iterator
-from contextlib import closing, contextmanager
-from importlib.resources import files
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 
+from eager_tern.casebook.file import (
+    DamagedError,
+    Hold,
+    check_and_bring_up,
+    connect,
+    copy_in_place,
+    create_file,
+    disconnect,
+    is_damage,
+    open_to_read,
+    reason_of,
+)
 from eager_tern.casebook.shots import Shot, Shots
-from eager_tern.casebook.values import NOT_MEASURED, Caught, Gadget, KeyPlace, Measured, PressReading, Take
+from eager_tern.casebook.values import (
+    NOT_MEASURED,
+    Caught,
+    Gadget,
+    KeyPlace,
+    Measured,
+    PassageRead,
+    PressReading,
+    Take,
+)
 from eager_tern.errors import InputError
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
-APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
-SCHEMA = 4
-ADDED_TABLES = re.compile(r"CREATE TABLE IF NOT EXISTS .*?;", re.DOTALL)  # by schemas 2 and 4
-SUFFIX = ".tern"
-MAGIC = b"SQLite format 3\0"
-BATCH = 500
+BATCH = 200  # presses: some five milliseconds
 READINGS = TypeAdapter(list[PressReading])
 HAND = TypeAdapter(ByHand)
 MEASURED = TypeAdapter(Measured)
-ADDED_TO_TAKES = (  # by schema 2, and by 3
-    (2, "path TEXT NOT NULL DEFAULT ''"),
-    (2, "channel INTEGER"),
-    (2, "by_hand TEXT NOT NULL DEFAULT ''"),
-    (3, "measured TEXT NOT NULL DEFAULT ''"),
+LABELS = TypeAdapter(list[tuple[str, str]])
+VANISHED = 2  # in press.deleted: it is no press any more, as the take is now read
+TAKE = (
+    "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path, channel, by_hand,"
+    " measured, cut, read_whole, hidden"
 )
-VANISHED = 2
+PRESS = (
+    "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted OR take.hidden, reading FROM press"
+    " JOIN take ON take.id = take_id"
+)
 
 
 class Casebook:
-    """An open casebook. Only one process at a time may hold one for writing.
+    """A connection to a casebook. Only one process at a time holds one for writing; within it there may be several
+    connections, one a thread.
 
-    Every method that changes something has it on disk when it returns, or raises InputError and changes nothing.
+    Every method that changes something has it on disk when it returns, or raises InputError and changes nothing. What
+    of a damaged casebook cannot be understood is left out, and said in ``lost``.
     """
 
-    def __init__(self, path: Path, database: sqlite3.Connection) -> None:
+    def __init__(self, path: Path, database: sqlite3.Connection, hold: Hold | None, copy: Path | None = None) -> None:
         self.path = path
+        self.lost: list[str] = []
         self._db = database
+        self._hold = hold
+        self._copy = copy
 
     @classmethod
     def create(cls, path: Path) -> Casebook:
         """A new, empty casebook. Raises InputError, also where the file exists."""
-        if path.exists():
-            raise InputError(path, "exists already")
-        try:
-            db = _connect(path)
-        except sqlite3.Error as error:
-            raise InputError(path, _reason(error)) from None
-        try:
-            db.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
-            db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
-            db.execute(f"PRAGMA user_version = {SCHEMA}")
-        except sqlite3.Error as error:
-            db.close()
-            raise InputError(path, _reason(error)) from None
-        return cls(path, db)
+        create_file(path)
+        return cls.open(path)
 
     @classmethod
     def open(cls, path: Path, read_only: bool = False) -> Casebook:
-        """A casebook that exists. Raises InputError where it is none, is held by another process or is too new."""
+        """A casebook that exists. Raises InputError where it is none, is held by another process or is too new, and
+        DamagedError where it is damaged and was to be written to.
+        """
         if not path.is_file():
-            raise InputError(path, "does not exist")
+            raise InputError(path, "does not exist" if not path.exists() else "is no file")
+        if read_only:
+            db, copy = open_to_read(path)
+            return cls(path, db, None, copy)
+        hold = Hold(path)
         try:
-            db = _connect(path, read_only)
+            db = connect(path)
         except sqlite3.Error as error:
-            raise InputError(path, _reason(error)) from None
-        application = db.execute("PRAGMA application_id").fetchone()[0]
-        version = db.execute("PRAGMA user_version").fetchone()[0]
-        if application != APPLICATION_ID:
-            db.close()
-            raise InputError(path, "is a database, but not a casebook")
-        if version > SCHEMA:
-            db.close()
-            reason = (
-                f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
-            )
-            raise InputError(path, reason)
-        if version < SCHEMA and not read_only:
-            _bring_up(db)
-        return cls(path, db)
+            hold.release()
+            raise (DamagedError if is_damage(error) else InputError)(path, reason_of(error)) from None
+        try:
+            check_and_bring_up(db, path)
+        except InputError:
+            disconnect(db, last=True)
+            hold.release()
+            raise
+        return cls(path, db, hold)
+
+    def join(self) -> Casebook:
+        """Another connection to this casebook, for another thread; it is to be closed before this one."""
+        try:
+            return Casebook(self.path, connect(self.path), None)
+        except sqlite3.Error as error:
+            raise InputError(self.path, reason_of(error)) from None
 
     def close(self) -> None:
-        self._db.close()
+        disconnect(self._db, last=self._hold is not None)
+        if self._hold is not None:
+            self._hold.release()
+        if self._copy is not None:
+            shutil.rmtree(self._copy, ignore_errors=True)
 
-    def save_as(self, path: Path) -> Casebook:
-        """A copy under another name, which takes this one's place. Raises InputError."""
-        partial = path.with_name(path.name + ".partial")
-        try:
-            partial.unlink(missing_ok=True)
-            with closing(sqlite3.connect(partial)) as copy:
-                self._db.backup(copy)
-            partial.replace(path)
-        except (sqlite3.Error, OSError) as error:
-            partial.unlink(missing_ok=True)
-            raise InputError(path, _reason(error)) from None
-        self.close()
-        return Casebook.open(path)
+    @property
+    def still_there(self) -> bool:
+        """Whether its file is where it was; somebody may have deleted it."""
+        return self._hold is None or self._hold.still_there
+
+    def copy_to(self, path: Path) -> None:
+        """A copy under another name. Raises InputError, also where another process holds what stands there."""
+        copy_in_place(self._db, path)
+
+    def tidy(self) -> None:
+        """Bring what was written into the file itself; nobody waits for it."""
+        self._rows("PRAGMA wal_checkpoint(PASSIVE)")
 
     @contextmanager
     def changing(self) -> Iterator[sqlite3.Connection]:
@@ -118,19 +139,30 @@ class Casebook:
             self._db.execute("BEGIN IMMEDIATE")
             yield self._db
             self._db.execute("COMMIT")
-        except sqlite3.Error as error:
+        except BaseException as error:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
-            raise InputError(self.path, _reason(error)) from None
-        except BaseException:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
+            if isinstance(error, sqlite3.Error):
+                raise self._complaint(error) from None
             raise
+
+    def _complaint(self, error: sqlite3.Error) -> InputError:
+        return (DamagedError if is_damage(error) else InputError)(self.path, reason_of(error))
+
+    def _rows(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
+        try:
+            return self._db.execute(query, values).fetchall()
+        except sqlite3.Error as error:
+            raise self._complaint(error) from None
+
+    def _lose(self, words: str) -> None:
+        if words not in self.lost:
+            self.lost.append(words)
 
     # Gadgets
 
     def gadgets(self) -> list[Gadget]:
-        return [Gadget(*row) for row in self._db.execute("SELECT id, name, about FROM gadget ORDER BY id")]
+        return [Gadget(i, str(name), str(about)) for i, name, about in self._rows("SELECT * FROM gadget ORDER BY id")]
 
     def add_gadget(self, name: str, about: str = "") -> int:
         return self._insert("INSERT INTO gadget (name, about) VALUES (?, ?)", name, about)
@@ -141,24 +173,39 @@ class Casebook:
 
     # Takes and their raw pulses
 
-    def takes(self) -> list[Take]:
-        return self._takes("ORDER BY id")
+    def takes(self, gadget_id: int | None = None) -> list[Take]:
+        return self._takes("WHERE ?1 IS NULL OR gadget_id = ?1 ORDER BY id", gadget_id)
 
     def take(self, take_id: int) -> Take:
-        return self._takes("WHERE id = ?", take_id)[0]
+        found = self._takes("WHERE id = ?", take_id)
+        if not found:
+            raise InputError(self.path, f"has no take {take_id} any more")
+        return found[0]
 
-    def _takes(self, which: str, *values: int) -> list[Take]:
-        columns = "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz"
-        version = self._db.execute("PRAGMA user_version").fetchone()[0]  # an older one is only read
-        for since, added in ADDED_TO_TAKES:
-            columns += f", {added.split()[0]}" if version >= since else ""
-        rows = self._db.execute(f"SELECT {columns} FROM take {which}", values).fetchall()
-        return [Take(*row[:10], *map(_by_hand, row[10:11]), *map(_measured, row[11:])) for row in rows]
+    def _takes(self, which: str, *values: object) -> list[Take]:
+        found = []
+        for row in self._rows(f"SELECT {TAKE} FROM take {which}", *values):
+            try:
+                found.append(_take(row, _by_hand(row[10]), _measured(row[11])))
+            except (ValidationError, TypeError, ValueError):
+                self._lose(f"what was set by hand for take {row[0]} cannot be understood and is left out")
+                found.append(_take(row, FOUND_OUT, NOT_MEASURED))
+        return found
 
     def set_by_hand(self, take_id: int, by_hand: ByHand) -> None:
         """Overrule how a take is read; its raw durations stay."""
         with self.changing() as db:
             db.execute("UPDATE take SET by_hand = ? WHERE id = ?", (HAND.dump_json(by_hand).decode(), take_id))
+
+    def set_read_whole(self, take_id: int, whole: bool) -> None:
+        """Whether everything in a take was read."""
+        with self.changing() as db:
+            db.execute("UPDATE take SET read_whole = ? WHERE id = ?", (whole, take_id))
+
+    def set_hidden(self, take_id: int, hidden: bool) -> None:
+        """Take a take and its presses out of sight, because another stands in its place; or show it again."""
+        with self.changing() as db:
+            db.execute("UPDATE take SET hidden = ? WHERE id = ?", (hidden, take_id))
 
     def add_take(
         self,
@@ -174,13 +221,16 @@ class Casebook:
         channel: int | None = None,
         by_hand: ByHand = FOUND_OUT,
         measured: Measured = NOT_MEASURED,
+        cut: bool = False,
+        read_whole: bool = True,
     ) -> int:
         return self._insert(
             "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path,"
-            " channel, by_hand, measured) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " channel, by_hand, measured, cut, read_whole) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             gadget_id, source, form, time.time() if started_at is None else started_at, sample_rate_hz, polarity,
             carrier_hz, path, channel, HAND.dump_json(by_hand).decode() if by_hand != FOUND_OUT else "",
             MEASURED.dump_json(measured, exclude_defaults=True).decode() if measured != NOT_MEASURED else "",
+            cut, read_whole,
         )  # fmt: skip
 
     def append_durations(self, take_id: int, signed_us: Floats) -> None:
@@ -191,15 +241,22 @@ class Casebook:
                 (take_id, np.ascontiguousarray(signed_us, dtype="<f8").tobytes(), take_id),
             )
 
+    def take_durations(self, take_id: int) -> Floats:
+        """The signed durations of a take as they came, shape (n,), µs."""
+        chunks = []
+        for (raw,) in self._rows("SELECT durations FROM chunk WHERE take_id = ? ORDER BY number", take_id):
+            usable = isinstance(raw, bytes) and len(raw) % 8 == 0
+            chunk = np.frombuffer(raw, dtype="<f8") if usable else np.empty(0)
+            if not usable or not np.isfinite(chunk).all():
+                self._lose(f"some pulses of take {take_id} cannot be read and are left out")
+                chunk = chunk[np.isfinite(chunk)]
+            chunks.append(chunk)
+        return np.concatenate(chunks) if chunks else np.empty(0)
+
     def take_pulses(self, take_id: int) -> Pulses:
         """All pulses of a take, as the user wants it read."""
-        query = "SELECT durations FROM chunk WHERE take_id = ? ORDER BY number"
-        chunks = [np.frombuffer(row[0], dtype="<f8") for row in self._db.execute(query, (take_id,))]
-        take = self.take(take_id)
-        signed = np.concatenate(chunks) if chunks else np.empty(0)
-        if take.turned:
-            signed = -signed
-        pulses = pulses_from_signed(signed, 0.0, take.carrier_hz)
+        take, signed = self.take(take_id), self.take_durations(take_id)
+        pulses = pulses_from_signed(-signed if take.turned else signed, 0.0, take.carrier_hz)
         return without_short(pulses, take.by_hand.shortest_us) if take.by_hand.shortest_us else pulses
 
     # Presses
@@ -210,49 +267,95 @@ class Casebook:
 
     def press_batches(self, gadget_id: int | None = None, take_id: int | None = None) -> Iterator[list[Caught]]:
         """The same a few at a time, for whoever has other things to do between."""
+        at = (-1, -1)
         query = (
-            "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
-            " JOIN take ON take.id = take_id WHERE (?1 IS NULL OR gadget_id = ?1) AND (?2 IS NULL OR take_id = ?2)"
-            " ORDER BY take_id, first"
+            f"{PRESS.replace('SELECT', 'SELECT first,', 1)} WHERE (take_id, first) > (?1, ?2)"
+            " AND (?3 IS NULL OR gadget_id = ?3) AND (?4 IS NULL OR take_id = ?4) ORDER BY take_id, first LIMIT ?5"
         )
-        cursor = self._db.execute(query, (gadget_id, take_id))
-        while rows := cursor.fetchmany(BATCH):
-            readings = READINGS.validate_json(f"[{','.join(row[-1] for row in rows)}]")  # quicker than one by one
-            yield [_caught(row, reading) for row, reading in zip(rows, readings, strict=True)]
+        while rows := self._rows(query, *at, gadget_id, take_id, BATCH):
+            at = rows[-1][2], rows[-1][0]
+            yield self._caught([row[1:] for row in rows])
 
-    def press(self, press_id: int) -> Caught:
-        query = (
-            "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted, reading FROM press"
-            " JOIN take ON take.id = take_id WHERE press.id = ?"
-        )
-        row = self._db.execute(query, (press_id,)).fetchone()
-        return _caught(row, PressReading.model_validate_json(row[-1]))
+    def press(self, press_id: int) -> Caught | None:
+        """A press by its id; None where there is none, or what is there cannot be understood."""
+        return next(iter(self._caught(self._rows(f"{PRESS} WHERE press.id = ?", press_id))), None)
+
+    def presses_of(self, press_ids: Sequence[int]) -> list[Caught]:
+        """Presses by their ids, in the order sent."""
+        found = []
+        for at in range(0, len(press_ids), BATCH):
+            some = press_ids[at : at + BATCH]
+            marks = ", ".join("?" * len(some))
+            found += self._rows(f"{PRESS} WHERE press.id IN ({marks}) ORDER BY take_id, first", *some)
+        return self._caught(found)
+
+    def _caught(self, rows: Sequence[tuple[Any, ...]]) -> list[Caught]:
+        try:
+            readings = READINGS.validate_json(f"[{','.join(row[-1] for row in rows)}]")  # quicker than one by one
+        except (ValidationError, TypeError):
+            understood = [(row, reading) for row in rows if (reading := _reading(row[-1])) is not None]
+            self._lose("presses that cannot be understood are left out")
+            return [_press(row, reading) for row, reading in understood]
+        if len(readings) != len(rows) or not all(r.frames for r in readings):
+            self._lose("presses that cannot be understood are left out")
+            return [_press(row, r) for row in rows if (r := _reading(row[-1])) is not None and r.frames]
+        return [_press(row, reading) for row, reading in zip(rows, readings, strict=True)]
 
     def put_press(
-        self,
-        take_id: int,
-        reading: PressReading,
-        *,
-        stray: bool = False,
-        caught_at: float = 0.0,
-        label: str = "",
+        self, take_id: int, reading: PressReading, *, stray: bool = False, caught_at: float = 0.0, label: str = ""
     ) -> int:
         """Keep a press, or what is now known of one that began at the same mark."""
         with self.changing() as db:
             row = db.execute(
                 "INSERT INTO press (take_id, first, stray, caught_at, label, reading) VALUES (?, ?, ?, ?, ?, ?)"
-                " ON CONFLICT (take_id, first) DO UPDATE SET reading = excluded.reading, stray = excluded.stray"
-                " RETURNING id",
-                (
-                    take_id,
-                    reading.frames[0][0],
-                    stray,
-                    caught_at,
-                    label,
-                    reading.model_dump_json(exclude_defaults=True),
-                ),
+                " ON CONFLICT (take_id, first) DO UPDATE SET reading = excluded.reading, stray = excluded.stray,"
+                f" deleted = CASE WHEN deleted = {VANISHED} THEN 0 ELSE deleted END RETURNING id",
+                (take_id, reading.frames[0][0], stray, caught_at, label, _dumped(reading)),
             ).fetchone()
         return int(row[0])
+
+    def put_passage(self, take_id: int, passage: PassageRead) -> list[int]:
+        """Keep what was read of a passage. Labels and deletions stay with the press that begins at the same mark; what
+        is no press any more is hidden until it is one again, and a label it had goes to the press that overlaps it.
+
+        Gives the ids of what is new, is read otherwise or has vanished.
+        """
+        query = (
+            "SELECT id, first, stray, deleted, label, reading FROM press WHERE take_id = ? AND first >= ? AND first < ?"
+        )
+        before = {row[1]: row for row in self._rows(query, take_id, passage.first, passage.end)}
+        started_at = self.take(take_id).started_at
+        found = [(reading, False) for reading in passage.presses] + [(reading, True) for reading in passage.strays]
+        changed: list[int] = []
+        with self.changing() as db:
+            for reading, stray in found:
+                first = reading.frames[0][0]
+                known = before.pop(first, None)
+                same = known is not None and (bool(known[2]), known[5]) == (stray, _dumped(reading))
+                if known is not None and same and known[3] != VANISHED:
+                    continue
+                at = started_at + reading.start_us / 1e6
+                label = "" if stray else passage.labels.get(first, "")
+                changed.append(self.put_press(take_id, reading, stray=stray, caught_at=at, label=label))
+            gone = [row for row in before.values() if row[3] == 0]
+            db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(VANISHED, row[0]) for row in gone])
+            for row in gone:
+                if row[4]:
+                    self._hand_on_label(take_id, row[4], _reading(row[5]), passage.presses)
+        return changed + [row[0] for row in gone]
+
+    def _hand_on_label(
+        self, take_id: int, label: str, lost: PressReading | None, presses: Sequence[PressReading]
+    ) -> None:
+        """Give the label of a press that is none any more to the one that it is a part of now."""
+        if lost is None or not lost.frames:
+            return
+        first, last = lost.frames[0][0], lost.frames[-1][1]
+        for press in presses:
+            if press.frames[0][0] <= last and press.frames[-1][1] >= first:
+                query = "UPDATE press SET label = ? WHERE take_id = ? AND first = ? AND label = ''"
+                self._db.execute(query, (label, take_id, press.frames[0][0]))
+                return
 
     def set_label(self, press_id: int, label: str) -> None:
         with self.changing() as db:
@@ -263,23 +366,11 @@ class Casebook:
         with self.changing() as db:
             db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(deleted, i) for i in press_ids])
 
-    def set_vanished(self, take_id: int, still: set[int], since: int = 0) -> None:
-        """Hide the presses of a take that do not begin at any of these marks, and show those hidden so that do.
-
-        What begins before the mark ``since`` is left as it is.
-        """
-        query = "SELECT id, first, deleted FROM press WHERE take_id = ? AND first >= ?"
-        rows = self._db.execute(query, (take_id, since)).fetchall()
-        gone = [(VANISHED, i) for i, first, deleted in rows if first not in still and deleted == 0]
-        back = [(0, i) for i, first, deleted in rows if first in still and deleted == VANISHED]
-        with self.changing() as db:
-            db.executemany("UPDATE press SET deleted = ? WHERE id = ?", gone + back)
-
     # Keys and sheets
 
     def key_places(self, gadget_id: int) -> list[KeyPlace]:
         query = "SELECT name, place_row, place_col FROM key WHERE gadget_id = ? ORDER BY place_row, place_col"
-        return [KeyPlace(*row) for row in self._db.execute(query, (gadget_id,))]
+        return [KeyPlace(*row) for row in self._rows(query, gadget_id)]
 
     def place_key(self, gadget_id: int, place: KeyPlace) -> None:
         with self.changing() as db:
@@ -291,7 +382,9 @@ class Casebook:
 
     def sheets(self, gadget_id: int) -> dict[str, str]:
         """TOML texts by sheet id."""
-        return dict(self._db.execute("SELECT id, text FROM sheet WHERE gadget_id = ?", (gadget_id,)).fetchall())
+        return {
+            str(i): str(text) for i, text in self._rows("SELECT id, text FROM sheet WHERE gadget_id = ?", gadget_id)
+        }
 
     def put_sheet(self, gadget_id: int, sheet_id: str, text: str) -> None:
         with self.changing() as db:
@@ -303,8 +396,9 @@ class Casebook:
 
     def dismissed(self, gadget_id: int) -> frozenset[str]:
         """The findings that the user does not believe."""
-        rows = self._db.execute("SELECT finding FROM dismissed WHERE gadget_id = ?", (gadget_id,))
-        return frozenset(row[0] for row in rows)
+        return frozenset(
+            str(row[0]) for row in self._rows("SELECT finding FROM dismissed WHERE gadget_id = ?", gadget_id)
+        )
 
     def set_dismissed(self, gadget_id: int, findings: frozenset[str]) -> None:
         with self.changing() as db:
@@ -315,14 +409,13 @@ class Casebook:
 
     def shots(self, gadget_id: int) -> Shots:
         query = "SELECT labels, press_id, skipped FROM shot WHERE gadget_id = ? ORDER BY number"
-        try:
-            rows = self._db.execute(query, (gadget_id,)).fetchall()
-        except sqlite3.OperationalError:  # an older casebook that is only read
-            return ()
-        return tuple(
-            Shot(tuple((str(name), str(value)) for name, value in json.loads(labels)), press_id, bool(skipped))
-            for labels, press_id, skipped in rows
-        )
+        found = []
+        for labels, press_id, skipped in self._rows(query, gadget_id):
+            try:
+                found.append(Shot(tuple(LABELS.validate_json(labels)), press_id, bool(skipped)))
+            except ValidationError:
+                self._lose("shots that cannot be understood are left out")
+        return tuple(found)
 
     def put_shots(self, gadget_id: int, shots: Shots) -> None:
         """Put this list in place of the one there is."""
@@ -339,6 +432,15 @@ class Casebook:
             return int(db.execute(statement, values).lastrowid or 0)
 
 
+def _take(row: tuple[Any, ...], by_hand: ByHand, measured: Measured) -> Take:
+    cut, read_whole, hidden = map(bool, row[12:])
+    number, gadget_id, source, form, started_at, rate_hz, polarity, carrier_hz, path, channel = row[:10]
+    return Take(
+        number, gadget_id, source, form, started_at, rate_hz, polarity, carrier_hz, path, channel, by_hand, measured,
+        cut, read_whole, hidden,
+    )  # fmt: skip
+
+
 def _by_hand(text: str) -> ByHand:
     return HAND.validate_json(text) if text else FOUND_OUT
 
@@ -347,55 +449,17 @@ def _measured(text: str) -> Measured:
     return MEASURED.validate_json(text) if text else NOT_MEASURED
 
 
-def _bring_up(db: sqlite3.Connection) -> None:
-    """Give an older casebook what this schema has beside its own."""
-    schema = (files("eager_tern.casebook") / "schema.sql").read_text("utf-8")
-    version = db.execute("PRAGMA user_version").fetchone()[0]
-    db.execute("BEGIN")
-    for table in ADDED_TABLES.findall(schema):
-        db.execute(table)
-    for since, column in ADDED_TO_TAKES:
-        if since > version:
-            db.execute(f"ALTER TABLE take ADD COLUMN {column}")
-    db.execute(f"PRAGMA user_version = {SCHEMA}")
-    db.execute("COMMIT")
+def _dumped(reading: PressReading) -> str:
+    return reading.model_dump_json(exclude_defaults=True)
 
 
-def _caught(row: tuple[Any, ...], reading: PressReading) -> Caught:
-    press_id, take_id, gadget_id, caught_at, label, stray, deleted, _ = row
-    return Caught(press_id, take_id, gadget_id, caught_at, label, bool(stray), bool(deleted), reading)
-
-
-def _connect(path: Path, read_only: bool = False) -> sqlite3.Connection:
-    uri = f"{path.absolute().as_uri()}?mode={'ro' if read_only else 'rwc'}"
-    db = sqlite3.connect(uri, uri=True, timeout=0.2, isolation_level=None)
+def _reading(text: object) -> PressReading | None:
     try:
-        db.execute("PRAGMA foreign_keys = ON")
-        db.execute("PRAGMA synchronous = FULL")
-        if read_only:
-            db.execute("SELECT count(*) FROM sqlite_master")
-        else:
-            # The lock is taken with the first transaction and kept until the casebook is closed.
-            db.execute("PRAGMA locking_mode = EXCLUSIVE")
-            db.execute("BEGIN EXCLUSIVE")
-            db.execute("COMMIT")
-    except sqlite3.Error:
-        db.close()
-        raise
-    return db
+        return PressReading.model_validate_json(text) if isinstance(text, str) else None
+    except ValidationError:
+        return None
 
 
-def _reason(error: Exception) -> str:
-    """A database's or the system's complaint in words for the user."""
-    text = str(error)
-    if "locked" in text:
-        return "is open in another Eager Tern; close it there first"
-    if "full" in text or getattr(error, "errno", None) == 28:
-        return "cannot be written because the disk is full"
-    if "not a database" in text:
-        return "is not a casebook"
-    if "readonly" in text:
-        return "cannot be written: it is read-only"
-    if "unable to open" in text:
-        return "cannot be opened or created there"
-    return text
+def _press(row: tuple[Any, ...], reading: PressReading) -> Caught:
+    press_id, take_id, gadget_id, caught_at, label, stray, deleted, _ = row
+    return Caught(press_id, take_id, gadget_id, caught_at, str(label), bool(stray), bool(deleted), reading)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from pydantic import BaseModel, ConfigDict
@@ -60,6 +61,9 @@ class Take:
     channel: int | None = None
     by_hand: ByHand = FOUND_OUT
     measured: Measured = NOT_MEASURED
+    cut: bool = False
+    read_whole: bool = True
+    hidden: bool = False
 
     @property
     def turned(self) -> bool:
@@ -90,6 +94,21 @@ class PressReading(BaseModel):
     first_missed: bool = False
     mended: str = ""
     sections: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class PassageRead:
+    """What was read between two marks of a take (``end`` not included), in place of all that was known there.
+
+    ``presses`` and ``strays`` are in the order sent. ``labels`` are those that presses get when they are new, by the
+    index of their first mark.
+    """
+
+    first: int
+    end: int
+    presses: tuple[PressReading, ...] = ()
+    strays: tuple[PressReading, ...] = ()
+    labels: Mapping[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -6,23 +6,27 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from queue import Empty, SimpleQueue
 
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import KeyPlace
+from eager_tern.casebook.values import Caught, KeyPlace
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import TernError
 from eager_tern.intake.files import read_file
-from eager_tern.intake.live import Listening
+from eager_tern.intake.listening import Listening
+from eager_tern.intake.news import News, PressesRead, TakeRead
+from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.fields import marked
 from eager_tern.protocol.loading import library
 
 SPEED = 4.0  # times faster than life
-PATIENCE_S = 4.0
+PATIENCE_S = 8.0
+QUIET_S = 0.3  # without news: a press is whole
 HELD_KEY = 3  # one key of each gadget is held for a while
 HOLD_S = 0.5
 
@@ -44,15 +48,18 @@ def run_demo(folder: Path, say: Callable[[str], None]) -> list[DemoResult]:
     Raises TernError where something fails.
     """
     casebook = Casebook.create(folder / "skarvholm.tern")
-    stand_in = StandInProcess.start(SPEED, seed=1)
+    stand_in = StandInProcess(SPEED, seed=1)
+    news: SimpleQueue[News] = SimpleQueue()
+    service = CaptureService(casebook, news.put)
     try:
-        recorder = Recorder.open(stand_in.device)
+        say(f"simulated recorder on {stand_in.device}")
+        listening = Listening(lambda: Recorder.open(stand_in.device), service, lambda _: None)
         try:
-            say(f"simulated recorder on {stand_in.device}")
-            return [_catch(casebook, gadget, stand_in, recorder, folder, say) for gadget in GADGETS]
+            return [_catch(casebook, gadget, stand_in, listening, news, folder, say) for gadget in GADGETS]
         finally:
-            recorder.close()
+            listening.close()
     finally:
+        service.close()
         stand_in.stop()
         casebook.close()
 
@@ -61,14 +68,15 @@ def _catch(
     casebook: Casebook,
     gadget: DemoGadget,
     stand_in: StandInProcess,
-    recorder: Recorder,
+    listening: Listening,
+    news: SimpleQueue[News],
     folder: Path,
     say: Callable[[str], None],
 ) -> DemoResult:
     gadget_id = casebook.add_gadget(gadget.name, gadget.about)
     for key in gadget.keys:
         casebook.place_key(gadget_id, KeyPlace(key.name, key.row, key.col))
-    listening = Listening(casebook, gadget_id, recorder.device, "recorder", library(), time.time())
+    listening.record(gadget_id, "simulated recorder", library())
     handset = Handset(gadget)
     for number, key in enumerate(gadget.keys):
         first, held, count = handset.press(key)
@@ -76,10 +84,12 @@ def _catch(
         if number == HELD_KEY:
             time.sleep(HOLD_S / SPEED)
         stand_in.up()
-        time.sleep(0.25 / SPEED)
-        press_id = _next_press(recorder, listening, key.name)
-        casebook.set_label(press_id, key.name)
-        say(_sentence(casebook, press_id, key.name))
+        press = _next_press(casebook, news, key.name)
+        casebook.set_label(press.id, key.name)
+        say(_sentence(press, key.name))
+    listening.rest()
+    while not isinstance(_next_news(news, "the recording was not read"), TakeRead):
+        pass
     presses = casebook.presses(gadget_id)
     keys = table_of_keys(presses, casebook.key_places(gadget_id))
     out = exported_keys(casebook, keys)
@@ -97,22 +107,33 @@ def _catch(
     return DemoResult(gadget, keys, sum(press.stray for press in presses), paths, same)
 
 
-def _next_press(recorder: Recorder, listening: Listening, name: str) -> int:
+def _next_news(news: SimpleQueue[News], otherwise: str, timeout: float = PATIENCE_S) -> News:
+    try:
+        return news.get(timeout=timeout)
+    except Empty:
+        raise TernError(otherwise) from None
+
+
+def _next_press(casebook: Casebook, news: SimpleQueue[News], name: str) -> Caught:
     """Wait for the press to come, and until nothing more does."""
-    until = time.monotonic() + PATIENCE_S
-    found = 0
-    while time.monotonic() < until:
-        received = recorder.poll()
-        heard = [press_id for part in received.durations for press_id in listening.hear(part).press_ids]
-        if heard:
-            found = heard[-1]
-        elif found and not received.durations:
-            return found
-    raise TernError(f"the simulated handset was not heard when {name} was pressed")
+    found: int | None = None
+    while True:
+        try:
+            told = _next_news(
+                news,
+                f"the simulated handset was not heard when {name} was pressed",
+                PATIENCE_S if found is None else QUIET_S,
+            )
+        except TernError:
+            if found is None or (press := casebook.press(found)) is None:
+                raise
+            return press
+        if isinstance(told, PressesRead):
+            presses = [press for press in casebook.presses_of(told.press_ids) if not press.stray and not press.deleted]
+            found = presses[-1].id if presses else found
 
 
-def _sentence(casebook: Casebook, press_id: int, name: str) -> str:
-    press = casebook.press(press_id)
+def _sentence(press: Caught, name: str) -> str:
     fields = ", ".join(f"{field} {marked(value)}" for field, value in press.reading.fields.items())
     held = f", {press.repeats} repeats" if press.repeats else ""
     return f"{name}: {press.reading.protocol}, {fields}{held} (confidence {press.reading.confidence:.2f})"

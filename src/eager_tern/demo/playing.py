@@ -54,7 +54,7 @@ def open_source(source_id: str) -> Iterator[LiveDevice]:
     if gadget is None:
         known = ", ".join(simulated_id(g) for g in SIMULATED_GADGETS)
         raise InputError(source_id, f"there is no such simulated source; there are {known}")
-    stand_in = StandInProcess.start()
+    stand_in = StandInProcess()
     done = Event()
     player = Thread(target=_play, args=(gadget, stand_in, done), daemon=True)
     recorder = Recorder.open(stand_in.device)

@@ -13,7 +13,7 @@ from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.demo.planned import PLANNED, PlannedGadget
 from eager_tern.devices.simulated.recorder import Impairment, impair
-from eager_tern.intake.live import Listening
+from eager_tern.intake.recording import keep_recording
 from eager_tern.protocol.loading import library
 from eager_tern.signal.values import Floats
 
@@ -39,22 +39,34 @@ def _gadget(casebook: Casebook, gadget: DemoGadget, started_at: float, rng: np.r
         gadget_id = casebook.add_gadget(gadget.name, gadget.about)
         for key in gadget.keys:
             casebook.place_key(gadget_id, KeyPlace(key.name, key.row, key.col))
-        listening = Listening(casebook, gadget_id, "simulated recorder", "recorder", library(), started_at)
         handset = Handset(gadget)
+        evening: list[tuple[Floats, str]] = []  # what was heard, and the label of what it is
         for number, name in enumerate(gadget.caught):
             first, held, count = handset.press(gadget.key(name))
             held_frames = 5 if number == 3 else 0
-            sent = np.concatenate([first] * count + [held] * held_frames)
-            heard = listening.hear(_seen(sent, rng))
-            for press_id in heard.press_ids:
-                casebook.set_label(press_id, name)
+            evening.append((_seen(np.concatenate([first] * count + [held] * held_frames), rng), name))
             if number % 3 == 2:
                 lamp = np.array([rng.uniform(60, 300), -1e6 * BETWEEN_PRESSES_S / 4])
-                listening.hear(np.rint(lamp))
+                evening.append((np.rint(lamp), ""))
         if gadget.caught:  # the same key once more, not yet labelled
             first, _, count = handset.press(gadget.key(gadget.caught[0]))
-            listening.hear(_seen(np.concatenate([first] * count), rng))
-        listening.finish()
+            evening.append((_seen(np.concatenate([first] * count), rng), ""))
+        _keep(casebook, gadget_id, evening, started_at)
+
+
+def _keep(casebook: Casebook, gadget_id: int, evening: list[tuple[Floats, str]], started_at: float) -> list[list[int]]:
+    """Keep what was heard with its labels. Gives the ids of the presses in each piece."""
+    signed = np.concatenate([piece for piece, _ in evening]) if evening else np.empty(0)
+    take_id = keep_recording(casebook, gadget_id, "simulated recorder", signed, library(), started_at)
+    ends = np.cumsum([np.abs(piece).sum() for piece, _ in evening])
+    ids: list[list[int]] = [[] for _ in evening]
+    for press in casebook.presses(take_id=take_id):
+        at = int(np.searchsorted(ends, press.reading.start_us, side="right"))
+        if not press.stray:
+            ids[at].append(press.id)
+            if evening[at][1]:
+                casebook.set_label(press.id, evening[at][1])
+    return ids
 
 
 def _seen(sent: Floats, rng: np.random.Generator, between_s: float = BETWEEN_PRESSES_S) -> Floats:
@@ -67,17 +79,17 @@ def _seen(sent: Floats, rng: np.random.Generator, between_s: float = BETWEEN_PRE
 def _planned(casebook: Casebook, gadget: PlannedGadget, started_at: float, rng: np.random.Generator) -> None:
     """A gadget with a shot list of which most is taken."""
     shots = list(gadget.shots)
-    taken = 0
     with casebook.changing():
         gadget_id = casebook.add_gadget(gadget.name, gadget.about)
-        listening = Listening(casebook, gadget_id, "simulated recorder", "recorder", library(), started_at)
+        evening: list[tuple[Floats, str]] = []
+        shot_of: dict[int, int] = {}  # by the number of the press
         for number, press in enumerate(gadget.presses[: gadget.taken]):
             sent = gadget.presses[number - 1] if number == gadget.mistaken else press
-            heard = listening.hear(_seen(np.concatenate(gadget.sent(sent.values)), rng, gadget.between_s))
             if press.labels:
-                for press_id in heard.press_ids:
-                    casebook.set_label(press_id, shots[taken].text)
-                    shots[taken] = replace(shots[taken], press_id=press_id)
-                taken += 1
-        listening.finish()
+                shot_of[number] = len(shot_of)
+            label = shots[shot_of[number]].text if press.labels else ""
+            evening.append((_seen(np.concatenate(gadget.sent(sent.values)), rng, gadget.between_s), label))
+        for number, press_ids in enumerate(_keep(casebook, gadget_id, evening, started_at)):
+            if number in shot_of and press_ids:
+                shots[shot_of[number]] = replace(shots[shot_of[number]], press_id=press_ids[0])
         casebook.put_shots(gadget_id, tuple(shots))

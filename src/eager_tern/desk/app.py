@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 import signal
 import sys
 from pathlib import Path
@@ -10,16 +9,20 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from eager_tern.casebook.store import SUFFIX
+from eager_tern.casebook.file import SUFFIX
+from eager_tern.desk.faults import catch, start_log
 from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
 
 NAME = "Eager Tern"
+SIGNALS_MS = 300  # how soon Python sees an interrupt while Qt waits
 
 
 def application() -> QApplication:
     """The one application object, with the shipped typefaces."""
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
     if app.applicationName() == NAME:
         return app
     app.setApplicationName(NAME)
@@ -32,18 +35,23 @@ def application() -> QApplication:
 
 def run(*paths: Path) -> int:
     """Open the window on a casebook or some recordings, until it is closed."""
-    logging.basicConfig(level=logging.WARNING, format="%(name)s: %(message)s")
+    start_log()
     app = application()
     window = Window()
+    catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words)))
     window.show()
     casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
-    if casebooks:
-        window.open_casebook(casebooks[0])
-    elif window.settings.recent and Path(window.settings.recent[0]).exists():
-        window.open_casebook(Path(window.settings.recent[0]))
-    window.import_files([path for path in paths if path not in casebooks])
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    breathe = QTimer()  # lets Python see the interrupt
-    breathe.start(300)
-    breathe.timeout.connect(lambda: None)
+    recordings = [path for path in paths if path not in casebooks]
+    recent = [path for path in map(Path, window.settings.recent[:1]) if path.exists()]
+    if casebooks or recent:
+        if recordings:
+            window.once_opened(lambda: window.import_files(recordings))
+        window.open_casebook((casebooks or recent)[0])
+    elif recordings:
+        window.import_files(recordings)
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: window.close())
+    interrupts = QTimer()
+    interrupts.start(SIGNALS_MS)
+    interrupts.timeout.connect(lambda: None)
     return app.exec()

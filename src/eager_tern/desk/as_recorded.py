@@ -11,13 +11,16 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.casebook.values import Caught, Take
-from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
+from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
-from eager_tern.desk.words import frequency
 from eager_tern.errors import InputError
 from eager_tern.formats import audio
+from eager_tern.session.session import Session
+from eager_tern.session.words import frequency
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.signal.threshold import Values
+from eager_tern.signal.values import Polarity
 
 SIDE, HEIGHT, BAND = 18, 74, 5
 SHOWN_BEFORE = 0.02  # of the frame
@@ -58,7 +61,7 @@ class AnalogLine(QWidget):
         low, scale = self._scale()
         return self.height() - 9 - (value - low) * scale
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._values.size < 2 or self._level is None:
             return
         painter = QPainter(self)
@@ -85,16 +88,18 @@ class AnalogLine(QWidget):
         painter.setPen(colour("quiet"))
         painter.drawText(label, Qt.AlignmentFlag.AlignCenter, told)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self._grabbed = self._level is not None and abs(event.position().y() - self._y(self._level)) < 3 * BAND
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._grabbed:
             low, scale = self._scale()
             self._level = low + (self.height() - 9 - event.position().y()) / scale
             self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._grabbed and self._level is not None:
             self._grabbed = False
             self.dropped.emit(self._level)
@@ -105,9 +110,9 @@ class AsRecorded(QWidget):
 
     threshold_asked = pyqtSignal(int, float)  # take, level
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._take: Take | None = None
         self.line = AnalogLine()
         self.line.dropped.connect(self._dropped)
@@ -135,7 +140,7 @@ class AsRecorded(QWidget):
 
     def show_press(self, press: Caught | None) -> None:
         """The take that the press is in."""
-        self._take = self._document.take(press) if press is not None else None
+        self._take = self._session.take(press) if press is not None else None
         take = self._take
         if press is None or take is None:
             self.line.hide()
@@ -153,9 +158,9 @@ class AsRecorded(QWidget):
 
     def _show_line(self, press: Caught, take: Take) -> None:
         """The samples, if they are still where they were read from."""
-        frame = self._document.frame_pulses(press)
+        frame = self._session.frame_pulses(press)
         start, length = frame.start_us, min(frame.duration_us, MOST_US)
-        values = np.empty(0)
+        values: Values = np.empty(0, np.float32)
         if take.format == "audio" and take.path and Path(take.path).is_file():
             try:
                 values, _, _ = audio.samples_between(
@@ -165,19 +170,19 @@ class AsRecorded(QWidget):
                     start + (1 + SHOWN_BEFORE) * length,
                 )
             except InputError:
-                values = np.empty(0)
+                values = np.empty(0, np.float32)
         self.line.show_samples(values, take.by_hand.level)
 
     def _overrule(self, by_hand: ByHand) -> None:
         if self._take is not None:
-            self._document.overrule(self._take.id, by_hand)
+            self._session.overrule(self._take.id, by_hand)
 
     def _turn(self) -> None:
         take = self._take
         if take is None:
             return
         now = take.by_hand.polarity or take.polarity or "mark-high"
-        other = "mark-high" if now == "mark-low" else "mark-low"
+        other: Polarity = "mark-high" if now == "mark-low" else "mark-low"
         found = take.polarity or "mark-high"
         self._overrule(replace(take.by_hand, polarity=None if other == found else other))
 
@@ -200,7 +205,7 @@ def _number(unit: str, none: str, least: float, most: float, name: str) -> QDoub
     box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     box.setKeyboardTracking(False)
     box.setAccessibleName(name)
-    box.lineEdit().setAccessibleName(name)
+    sure(box.lineEdit()).setAccessibleName(name)
     box.setFixedWidth(74 if unit == "µs" else 72)
     return box
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from eager_tern.desk.document import Document
+from eager_tern.desk.qt import clipboard
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
 from eager_tern.protocol.fields import marked
 from eager_tern.protocol.layout import BitGroup, bit_groups
 from eager_tern.protocol.reading import Reading
+from eager_tern.session.session import Session
 
 CELL, CELL_HEIGHT, GROUP_GAP = 19, 27, 10
 LEFT = 18
@@ -25,9 +26,9 @@ class Bits(QWidget):
 
     copied = pyqtSignal(str)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._reading: Reading | None = None
         self._groups: list[BitGroup] = []
         self._hovered = -1
@@ -35,7 +36,7 @@ class Bits(QWidget):
         self.turned = False
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        document.hovered_bit.connect(self._hover)
+        session.hovered_bit.connect(self._hover)
 
     def show_reading(self, reading: Reading | None) -> None:
         """Another reading, or none."""
@@ -112,7 +113,7 @@ class Bits(QWidget):
 
     # Painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._reading is None or not self._groups:
             return
         painter = QPainter(self)
@@ -172,17 +173,19 @@ class Bits(QWidget):
         painter.setFont(digit_font(13))
         painter.drawText(area.translated(0, 17).adjusted(0, 0, 0, 3), flags, self._value(group))
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         cells, _ = self._cells() if self._groups else ([], 0)
         bit = next((n for n, cell in enumerate(cells) if cell.contains(event.position())), -1)
         if bit != self._hovered:
-            self._document.hovered_bit.emit(bit)
+            self._session.hovered_bit.emit(bit)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         group = self._group_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
         if group is not None and group.holds is None:
             value = self._value(group)
-            QApplication.clipboard().setText(value)
+            clipboard().setText(value)
             self.copied.emit(f"copied {group.name or f'bits {group.first}–{group.last}'}: {value}")
 
     def _group_at(self, point: QPointF) -> BitGroup | None:
@@ -195,4 +198,4 @@ class Bits(QWidget):
         return None
 
     def leaveEvent(self, event: object) -> None:
-        self._document.hovered_bit.emit(-1)
+        self._session.hovered_bit.emit(-1)

@@ -52,18 +52,19 @@ class ByHand(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5)
-        for words, box in (
+        choices: tuple[tuple[QLabel, QWidget], ...] = (
             (QLabel("read as"), self.code),
             (QLabel("data behind"), self.leader),
             (self.what, self.meaning),
             (QLabel("first bit"), self.order),
-        ):
+        )
+        for words, choice in choices:
             row.addWidget(words)
-            row.addWidget(box)
+            row.addWidget(choice)
             row.addSpacing(4)
         row.addStretch(1)
-        for choice in (self.code, self.meaning, self.order):
-            choice.activated.connect(self._say)
+        for combo in (self.code, self.meaning, self.order):
+            combo.activated.connect(self._say)
         for box in (self.leader, self.tolerance):
             box.valueChanged.connect(self._say)
 

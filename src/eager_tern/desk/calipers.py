@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from eager_tern.desk.words import duration
+from eager_tern.session.words import duration
 from eager_tern.signal.measure import measure
 from eager_tern.signal.values import Floats
 

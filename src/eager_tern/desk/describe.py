@@ -7,7 +7,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QWidget
 
-from eager_tern.formats.iq import Description
+from eager_tern.desk.qt import sure
+from eager_tern.formats.capture import Description
 
 KINDS = {
     "cu8": "pairs of unsigned bytes (cu8)",
@@ -52,7 +53,7 @@ class Describe(QDialog):
         form.addRow("Type", self.kind)
         form.addRow("Samples a second", self.rate)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self.read = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        self.read = sure(buttons.button(QDialogButtonBox.StandardButton.Ok))
         self.read.setText("Read it")
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)

@@ -7,10 +7,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from eager_tern.desk.cards import STATUS_WORDS, Card, Strips, cards_for_press, cards_for_several, strip_bounds
-from eager_tern.desk.document import Document
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
-from eager_tern.desk.words import duration
+from eager_tern.session.cards import STATUS_WORDS, Card, Strips, cards_for_press, cards_for_several, strip_bounds
+from eager_tern.session.comparison import ComparisonModel
+from eager_tern.session.comparison_cards import cards_for_comparison
+from eager_tern.session.session import Session
+from eager_tern.session.words import duration
 
 STATUS_ROLES = {"proven": "proven", "uncertain": "uncertain", "failing": "attention", "note": "fog"}
 
@@ -27,7 +29,7 @@ class StripsPicture(QWidget):
         self.setAccessibleName(words)
         self.setToolTip(words)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         low, high = (np.log(bound) for bound in strip_bounds(self._strips))
@@ -125,7 +127,7 @@ class CardView(QFrame):
         self._why.setVisible(not self._why.isVisible())
         self.why_button.setText("Less" if self._why.isVisible() else "Why?")
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)
         edge = colour(STATUS_ROLES[self.card.status])
@@ -140,41 +142,45 @@ class Findings(QScrollArea):
     """Cards about what is selected."""
 
     go = pyqtSignal(str)
-    dismissed = pyqtSignal(str)  # a finding of the stack
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session, comparison: ComparisonModel) -> None:
         super().__init__()
         self.setObjectName("margin")
-        self._document = document
+        self._session = session
+        self._comparison = comparison
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Findings")
         self.cards: list[Card] = []
-        self._of_stack: tuple[list[Card], str] | None = None
-        for signal in (document.selection_changed, document.presses_changed, document.opened):
+        self._of_stack = False
+        comparison.changed.connect(self.refresh)
+        for signal in (session.selection_changed, session.presses_changed, session.opened):
             signal.connect(self.refresh)
-        document.press_changed.connect(self.refresh)
+        session.press_changed.when(self.refresh)
         self.refresh()
 
     def _label(self, text: str) -> None:
-        for press_id in self._document.selected:
-            self._document.label(press_id, text)
+        for press_id in self._session.selected:
+            self._session.label(press_id, text)
 
-    def show_stack(self, cards: list[Card] | None, heading: str) -> None:
-        """Cards about all frames of the gadget instead of those selected; None: about those selected."""
-        self._of_stack = (cards, heading) if cards is not None else None
-        self.refresh()
+    def show_stack(self, on: bool) -> None:
+        """Cards about all frames of the gadget, where something was found out, rather than about those selected."""
+        if on != self._of_stack:
+            self._of_stack = on
+            self.refresh()
 
     def refresh(self) -> None:
         """Make the cards anew."""
-        presses = self._document.selected_presses()
-        if self._of_stack is not None:
-            cards, heading = self._of_stack
+        presses = self._session.selected_presses()
+        found = self._comparison.comparison if self._of_stack else None
+        if found is not None:
+            cards = cards_for_comparison(found, [press.label for press in self._comparison.rows])
+            heading = f"FINDINGS ABOUT {found.stack.rows} FRAMES"
         elif len(presses) == 1:
             press = presses[0]
-            keys, take = self._document.key_table(), self._document.take(press)
-            cards = cards_for_press(press, self._document.frame(press), self._document.tally(), keys, take)
+            keys, take = self._session.key_table(), self._session.take(press)
+            cards = cards_for_press(press, self._session.frame(press), self._session.tally(), keys, take)
             heading = "FINDINGS ABOUT THIS FRAME"
         elif presses:
             cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"
@@ -194,7 +200,7 @@ class Findings(QScrollArea):
             view = CardView(card)
             view.go.connect(self.go)
             view.label_asked.connect(self._label)
-            view.dismissed.connect(self.dismissed)
+            view.dismissed.connect(self._comparison.dismiss)
             layout.addWidget(view)
         if not cards:
             empty = QLabel("What is found out about a frame stands here, with the evidence for it.")

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.shots import next_shot
-from eager_tern.desk.document import Document
 from eager_tern.desk.level import Level
-from eager_tern.desk.shot_plan import ShotPlan
-from eager_tern.desk.sources import SourceChoice, source_choices
+from eager_tern.desk.qt import add_action, menu_of
+from eager_tern.session.session import Session
+from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.session.sources import SourceChoice, source_choices
 
 
 class Elided(QLabel):
@@ -28,7 +31,7 @@ class Elided(QLabel):
         self.setAccessibleName(words)
         self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width()))
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.say(self._words)
 
@@ -42,18 +45,18 @@ class Header(QWidget):
     rename_asked = pyqtSignal()
     source_chosen = pyqtSignal()
 
-    def __init__(self, document: Document, plan: ShotPlan) -> None:
+    def __init__(self, session: Session, plan: ShotPlan) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._document = document
+        self._session = session
         self._plan = plan
         self.choice: SourceChoice | None = None
         self.remembered = ""  # the device listened to last, to be taken again where it is found
         self.gadget = _menu_button("gadget", "Gadget")
-        self.gadget.menu().aboutToShow.connect(self._fill_gadgets)
+        menu_of(self.gadget).aboutToShow.connect(self._fill_gadgets)
         self.source = _menu_button("source", "Source")
-        self.source.menu().aboutToShow.connect(self._fill_sources)
+        menu_of(self.source).aboutToShow.connect(self._fill_sources)
         self.listen = QPushButton("Listen")
         self.listen.setObjectName("listen")
         self.listen.setCheckable(True)
@@ -78,22 +81,22 @@ class Header(QWidget):
         for widget in (self.gadget, self.source, self.listen, self.level):
             layout.addWidget(widget)
         layout.addLayout(right, 1)
-        document.opened.connect(self._reopened)
-        for signal in (document.presses_changed, document.press_changed):
-            signal.connect(self.refresh)
+        session.opened.connect(self._reopened)
+        session.presses_changed.connect(self.refresh)
+        session.press_changed.when(self.refresh)
         plan.changed.connect(self.refresh)
         self.show_listening(False)
         self._reopened()
 
     def _reopened(self) -> None:
-        name = self._document.gadget.name if self._document.gadget is not None else ""
+        name = self._session.gadget.name if self._session.gadget is not None else ""
         if self.choice is None or self.choice.simulated is not None:
             choices = source_choices(name)
             self.choose(next((each for each in choices if each.device == self.remembered), choices[0]))
         self.refresh()
 
     def refresh(self) -> None:
-        gadget = self._document.gadget
+        gadget = self._session.gadget
         self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "No gadget")
         self.gadget.setEnabled(gadget is not None)
         for button in (self.listen, self.source):
@@ -105,7 +108,7 @@ class Header(QWidget):
             self._progress.setText(f"next shot · {done} of {len(shots)} taken")
             self._next.say(shots[at].spoken)
             return
-        keys = self._document.key_table()
+        keys = self._session.key_table()
         missing = [key.name for key in keys if key.best is None]
         self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
         self._next.say(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
@@ -122,29 +125,27 @@ class Header(QWidget):
         self.source.setEnabled(not on)
 
     def _fill_gadgets(self) -> None:
-        menu = self.gadget.menu()
+        menu = menu_of(self.gadget)
         menu.clear()
-        if self._document.casebook is None:
-            return
-        for gadget in self._document.casebook.gadgets():
-            action = menu.addAction(gadget.name)
+        for gadget in self._session.gadgets():
+            action = add_action(menu, gadget.name)
             action.setCheckable(True)
-            action.setChecked(self._document.gadget is not None and gadget.id == self._document.gadget.id)
-            action.triggered.connect(lambda _, gadget_id=gadget.id: self.gadget_asked.emit(gadget_id))
+            action.setChecked(self._session.gadget is not None and gadget.id == self._session.gadget.id)
+            action.triggered.connect(partial(self.gadget_asked.emit, gadget.id))
         menu.addSeparator()
-        menu.addAction("Rename …", self.rename_asked.emit)
-        menu.addAction("New gadget …", self.new_gadget_asked.emit)
+        add_action(menu, "Rename …").triggered.connect(lambda: self.rename_asked.emit())
+        add_action(menu, "New gadget …").triggered.connect(lambda: self.new_gadget_asked.emit())
 
     def _fill_sources(self) -> None:
-        menu = self.source.menu()
+        menu = menu_of(self.source)
         menu.clear()
-        name = self._document.gadget.name if self._document.gadget is not None else ""
+        name = self._session.gadget.name if self._session.gadget is not None else ""
         choices = source_choices(name)
         if not any(choice.device for choice in choices):
-            menu.addAction("No serial port found; plug a recorder in").setEnabled(False)
+            add_action(menu, "No serial port found; plug a recorder in", enabled=False)
             menu.addSeparator()
         for choice in choices:
-            menu.addAction(choice.name, lambda choice=choice: self.choose(choice))
+            add_action(menu, choice.name).triggered.connect(partial(self.choose, choice))
 
 
 def _menu_button(name: str, accessible: str) -> QToolButton:

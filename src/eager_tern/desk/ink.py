@@ -53,5 +53,5 @@ def shade_image(shade: Floats, ink: QColor) -> QImage:
     row = np.empty((1, shade.size, 4), np.uint8)
     row[..., 0], row[..., 1], row[..., 2] = ink.red(), ink.green(), ink.blue()
     row[..., 3] = np.rint(alpha * ink.alpha())
-    image = QImage(row.data, shade.size, 1, 4 * shade.size, QImage.Format.Format_RGBA8888)
+    image = QImage(row.tobytes(), shade.size, 1, 4 * shade.size, QImage.Format.Format_RGBA8888)
     return image.copy()

@@ -50,7 +50,7 @@ class Level(QWidget):
         self._pulses, self._peak = 0, None if self._peak is None else 0.0
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         for n, bar in enumerate(self._bars):
             height = 3 + 20 * bar

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QRectF, Qt
+from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelIndex, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QApplication,
-    QCompleter,
     QHeaderView,
     QLabel,
     QLineEdit,
@@ -21,11 +18,13 @@ from PyQt6.QtWidgets import (
 
 from eager_tern.casebook.changes import Delete
 from eager_tern.casebook.values import Caught
-from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
+from eager_tern.desk.label_editor import LabelEditor
 from eager_tern.desk.log_model import PRESS_ROLE, SHORT_ROLE, LogModel, StrayFold
+from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, text_font
-from eager_tern.desk.words import clock_time, hold, plural, short_code
+from eager_tern.session.session import Session
+from eager_tern.session.words import clock_time, hold, plural, short_code
 
 ROW_HEIGHT, FOLD_HEIGHT = 46, 27
 THUMB_WIDTH, THUMB_HEIGHT = 96, 11
@@ -35,12 +34,14 @@ LEFT = 14
 class LogDelegate(QStyledItemDelegate):
     """Paints a row of the log."""
 
-    def __init__(self, document: Document, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self._document = document
+        self._view = parent
+        self._session = session
         self._thumbs: dict[tuple[int, object, str], QPixmap] = {}
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        assert painter is not None
         painter.save()
         row, box = index.data(PRESS_ROLE), QRectF(option.rect)
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
@@ -94,11 +95,11 @@ class LogDelegate(QStyledItemDelegate):
     def _thumb(self, press: Caught) -> QPixmap:
         key = (press.id, press.reading.frames[0], Theme.palette.ink)
         if key not in self._thumbs:
-            ratio = self.parent().devicePixelRatioF()
+            ratio = self._view.devicePixelRatioF()
             picture = QPixmap(round(THUMB_WIDTH * ratio), round(THUMB_HEIGHT * ratio))
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
-            pulses = self._document.frame_pulses(press)
+            pulses = self._session.frame_pulses(press)
             painter = QPainter(picture)
             edges = pulses.edge_times_us
             box = QRectF(0, 0, THUMB_WIDTH, THUMB_HEIGHT)
@@ -107,77 +108,45 @@ class LogDelegate(QStyledItemDelegate):
             self._thumbs[key] = picture
         return self._thumbs[key]
 
-    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
-        editor = QLineEdit(parent)
-        editor.setObjectName("label-editor")
-        editor.setPlaceholderText("the key's name")
-        editor.setAccessibleName("Label of this press")
-        completer = QCompleter([key.name for key in self._document.key_table()], editor)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        editor.setCompleter(completer)
-        completer.activated.connect(lambda: self._finish(editor))
-        completer.popup().installEventFilter(self)
-        return editor
-
-    def _finish(self, editor: QLineEdit) -> None:
-        """As if Return had been pressed in the editor itself."""
-        key = QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier)
-        QApplication.postEvent(editor, key)
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Return ends the label even while names are offered: the list would only close on it."""
-        if not isinstance(watched, QAbstractItemView):
-            return super().eventFilter(watched, event)
-        editor = watched.focusProxy()
-        if (
-            event.type() == QEvent.Type.KeyPress
-            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-            and not watched.currentIndex().isValid()
-            and isinstance(editor, QLineEdit)
-        ):
-            watched.hide()
-            self._finish(editor)
-            return True
-        return False
-
-    def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        editor.setGeometry(option.rect.adjusted(LEFT - 7, 1, -72, 0))
-        editor.setFixedHeight(25)
-
 
 class LogView(QTableView):
-    """The list itself, its selection the document's. A table, though of one column: it lays out only what is seen."""
+    """The list itself, its selection the session's. A table, though of one column: it lays out only what is seen."""
 
-    def __init__(self, document: Document, model: LogModel) -> None:
+    def __init__(self, session: Session, model: LogModel) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._model = model
         self._small: set[int] = set()  # rows that were made so for strays
-        self._following = False  # whether the document's selection is being shown, rather than made
+        self.editor: LabelEditor | None = None
+        self._following = False  # whether the session's selection is being shown, rather than made
         self.setModel(model)
-        self.setItemDelegate(LogDelegate(document, self))
+        self.setItemDelegate(LogDelegate(session, self))
         self.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
-        self.setEditTriggers(QTableView.EditTrigger.DoubleClicked | QTableView.EditTrigger.EditKeyPressed)
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.horizontalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(ROW_HEIGHT)
-        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.verticalHeader().hide()
+        self.setEditTriggers(QTableView.EditTrigger.NoEditTriggers)
+        sure(self.horizontalHeader()).setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        sure(self.horizontalHeader()).hide()
+        sure(self.verticalHeader()).setDefaultSectionSize(ROW_HEIGHT)
+        sure(self.verticalHeader()).setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        sure(self.verticalHeader()).hide()
         self.setShowGrid(False)
         self.setTabKeyNavigation(False)
         self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Log of presses")
-        document.selection_changed.connect(self._show_selection)
+        session.selection_changed.connect(self._show_selection)
         model.modelReset.connect(self._fit_rows)
         model.layoutChanged.connect(self._fit_rows)
         model.rowsInserted.connect(self._fit_rows)
         model.modelReset.connect(self._show_selection)
-        self.doubleClicked.connect(self._open_fold)
+        for signal in (model.modelReset, model.rowsInserted, model.layoutChanged):
+            signal.connect(self._place_editor)
+        sure(self.verticalScrollBar()).valueChanged.connect(self._place_editor)
+        self.doubleClicked.connect(self._double_clicked)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.scrollTo(self.currentIndex())  # a panel may have come up under it
+        self._place_editor()
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
         super().selectionChanged(selected, deselected)
@@ -185,7 +154,7 @@ class LogView(QTableView):
             rows = sorted(self.selectedIndexes(), key=lambda index: index.row())
             ids = [row.id for index in rows if isinstance(row := index.data(PRESS_ROLE), Caught)]
             if ids:
-                self._document.select(ids)
+                self._session.select(ids)
 
     def _fit_rows(self) -> None:
         """Strays need less room than presses."""
@@ -198,7 +167,7 @@ class LogView(QTableView):
         self._small = strays
 
     def _show_selection(self) -> None:
-        rows = [row for i in self._document.selected if (row := self._model.row_of(i)) is not None]
+        rows = [row for i in self._session.selected if (row := self._model.row_of(i)) is not None]
         here = sorted(index.row() for index in self.selectedIndexes())
         if sorted(rows) == here:
             return
@@ -206,12 +175,13 @@ class LogView(QTableView):
         selection = QItemSelection()
         for row in rows:
             selection.select(self._model.index(row), self._model.index(row))
-        self.selectionModel().select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+        sure(self.selectionModel()).select(selection, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         if rows:
-            self.selectionModel().setCurrentIndex(
+            sure(self.selectionModel()).setCurrentIndex(
                 self._model.index(rows[-1]), QItemSelectionModel.SelectionFlag.NoUpdate
             )
-            self.scrollTo(self._model.index(rows[-1]))
+            if self.editor is None:  # what is being typed stays in sight
+                self.scrollTo(self._model.index(rows[-1]))
         self._following = False
 
     def _open_fold(self, index: QModelIndex) -> None:
@@ -219,24 +189,59 @@ class LogView(QTableView):
         if isinstance(row, StrayFold):
             self._model.toggle_fold(row)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         super().mouseReleaseEvent(event)
         index = self.indexAt(event.position().toPoint())
         if index.isValid() and isinstance(index.data(PRESS_ROLE), StrayFold):
             self._open_fold(index)
 
+    def _double_clicked(self, index: QModelIndex) -> None:
+        if isinstance(index.data(PRESS_ROLE), StrayFold):
+            self._open_fold(index)
+        else:
+            self.edit_current()
+
+    # Labels
+
     def edit_current(self) -> None:
         """Begin to type the label of the current press."""
-        if self.currentIndex().isValid():
-            self.edit(self.currentIndex())
+        press = self.currentIndex().data(PRESS_ROLE)
+        if not isinstance(press, Caught) or press.stray:
+            return
+        if self.editor is not None:
+            self.editor.end(keep=True)
+        names = [key.name for key in self._session.key_table()]
+        self.editor = LabelEditor(sure(self.viewport()), press.id, press.label, names)
+        self.editor.ended.connect(self._edited)
+        self._place_editor()
+        self.editor.show()
+        self.editor.setFocus()
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self.state() == QTableView.State.EditingState:
-            return  # the editor passes on what it has dealt with
+    def _edited(self, press_id: int, label: str | None) -> None:
+        editor, self.editor = self.editor, None
+        if editor is not None:
+            editor.setObjectName("")
+            editor.hide()
+            editor.deleteLater()
+        self.setFocus()
+        if label is not None:
+            self._session.label(press_id, label)
+
+    def _place_editor(self) -> None:
+        """Keep the editor over the row of its press, wherever that is now."""
+        row = self._model.row_of(self.editor.press_id) if self.editor is not None else None
+        if self.editor is not None and row is not None:
+            box = self.visualRect(self._model.index(row)).adjusted(LEFT - 7, 1, -72, 0)
+            self.editor.move(box.topLeft())
+            self.editor.resize(box.width(), self.editor.height())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() == Qt.Key.Key_Delete:
-            doomed = tuple(press.id for press in self._document.selected_presses())
+            doomed = tuple(press.id for press in self._session.selected_presses())
             if doomed:
-                self._document.change(Delete(doomed))
+                self._session.change(Delete(doomed))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             index = self.currentIndex()
             if index.isValid() and isinstance(index.data(PRESS_ROLE), StrayFold):
@@ -248,22 +253,23 @@ class LogView(QTableView):
         else:
             super().keyPressEvent(event)
 
-    def event(self, event: QEvent) -> bool:
+    def event(self, event: QEvent | None) -> bool:
+        assert event is not None
         if event.type() in (QEvent.Type.StyleChange, QEvent.Type.PaletteChange):
-            self.viewport().update()
+            sure(self.viewport()).update()
         return super().event(event)
 
 
 class Log(QWidget):
     """Heading, filter and list."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("column")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._document = document
-        self.model = LogModel(document)
-        self.view = LogView(document, self.model)
+        self._session = session
+        self.model = LogModel(session)
+        self.view = LogView(session, self.model)
         self._heading = QLabel()
         self._heading.setObjectName("heading")
         self.filter = QLineEdit()
@@ -280,14 +286,15 @@ class Log(QWidget):
             holder.addWidget(widget)
             layout.addLayout(holder)
         layout.addWidget(self.view, 1)
-        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
-            signal.connect(self._count)
+        for event in (session.opened, session.presses_changed, session.selection_changed):
+            event.connect(self._count)
+        session.press_changed.when(self._count)
         self._count()
 
     def _count(self) -> None:
-        presses = self._document.shown_presses()
-        strays = self._document.tally().strays
-        chosen = len(self._document.selected)
+        presses = self._session.shown_presses()
+        strays = self._session.tally().strays
+        chosen = len(self._session.selected)
         words = f"LOG · {plural(len(presses), 'press', 'presses')}"
         words += f" · {chosen} selected" if chosen > 1 else f" · {plural(strays, 'stray')} folded" if strays else ""
         self._heading.setText(words)

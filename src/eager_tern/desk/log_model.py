@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,10 +11,11 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 from eager_tern.casebook.stacks import short_label, usual_labels
 from eager_tern.casebook.values import Caught
 from eager_tern.compare.stack import Label
-from eager_tern.desk.document import Document, breathe
-from eager_tern.desk.words import clock_time, hold, plural, short_code
+from eager_tern.session.inbox import Slices
+from eager_tern.session.session import Session
+from eager_tern.session.words import clock_time, hold, plural, short_code
 
-AT_ONCE = 2000  # presses that are looked at before the window may draw itself
+AT_ONCE = 500  # presses that are looked at before others may get their turn
 ENOUGH_LABELS = 500  # tell what is usual
 PRESS_ROLE = int(Qt.ItemDataRole.UserRole)
 SHORT_ROLE = PRESS_ROLE + 1
@@ -45,19 +47,19 @@ def _same_row(row: Row, other: Row) -> bool:
 class LogModel(QAbstractListModel):
     """Rows of the log that pass the filter."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._rows: list[Row] = []
         self._row_of: dict[int, int] | None = {}  # by a press's id, until rows come or go
         self._filter = ""
         self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
         self._usual: dict[str, Label] | None = None
-        self._turn = 0  # how often all presses were looked at
+        self._reloading: Slices | None = None
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
-        document.opened.connect(self.reload)
-        document.presses_changed.connect(self.reload)
-        document.press_changed.connect(self._take_in)
+        session.opened.connect(self.reload)
+        session.presses_changed.connect(self.reload)
+        session.press_changed.connect(self._take_in)
 
     def set_filter(self, text: str) -> None:
         self._filter = text.strip().lower()
@@ -68,16 +70,18 @@ class LogModel(QAbstractListModel):
         self.reload()
 
     def reload(self) -> None:
-        """Look at all presses again. Where the rows stay the same ones, an editor among them stays open."""
-        self._turn += 1
+        """Look at all presses again, a slice at a time where there are many."""
         self._usual = None
-        turn, rows = self._turn, []
-        for number, press in enumerate(self._document.presses, 1):
+        if self._reloading is not None:
+            self._reloading.call_off()
+        self._reloading = self._session.inbox.in_slices(self._look_at_all())
+
+    def _look_at_all(self) -> Iterator[None]:
+        rows: list[Row] = []
+        for number, press in enumerate(tuple(self._session.presses), 1):
             self._append(rows, press)
             if number % AT_ONCE == 0:
-                breathe()
-                if turn != self._turn:  # looked at again meanwhile
-                    return
+                yield
         if len(rows) == len(self._rows) and all(map(_same_row, rows, self._rows)):
             self._rows = rows
             if rows:
@@ -105,7 +109,8 @@ class LogModel(QAbstractListModel):
         else:
             rows.append(StrayFold((press,), press.id in self._unfolded))
             at = len(rows) - 1
-        if rows[at].unfolded:  # type: ignore[union-attr]
+        fold = rows[at]
+        if isinstance(fold, StrayFold) and fold.unfolded:
             rows.append(press)
 
     def _matches(self, press: Caught) -> bool:
@@ -117,29 +122,33 @@ class LogModel(QAbstractListModel):
         return all(word in known[1] for word in words)
 
     def _take_in(self, press_id: int) -> None:
-        press = self._document.press(press_id)
-        assert press is not None
+        press = self._session.press(press_id)
         row = self.row_of(press_id)
-        if row is not None:
+        if press is None or (row is None and (press.deleted or press.id != self._session.presses[-1].id)):
+            self.reload()
+        elif row is not None and not press.deleted and press.stray == self._caught_at(row).stray:
             self._rows[row] = press
             self.dataChanged.emit(self.index(row), self.index(row))
-            return
-        before = len(self._rows)
-        self._row_of = None
-        if press.stray:
-            self._append(self._rows, press)
-            self.layoutChanged.emit()
+        elif row is not None or press.stray:
+            self.reload()
         elif not self._filter or self._matches(press):
+            before = len(self._rows)
+            self._row_of = None
             self.beginInsertRows(QModelIndex(), before, before)
             self._append(self._rows, press)
             self.endInsertRows()
+
+    def _caught_at(self, row: int) -> Caught:
+        found = self._rows[row]
+        assert isinstance(found, Caught)
+        return found
 
     def short_label(self, press: Caught) -> str:
         """A press's label as there is room for it: what is not as in most presses."""
         if "," not in press.label:
             return press.label
         if self._usual is None:
-            labels = [each.label for each in self._document.shown_presses() if each.label]
+            labels = [each.label for each in self._session.shown_presses() if each.label]
             self._usual = usual_labels(labels[:: max(1, len(labels) // ENOUGH_LABELS)])
         return short_label(press.label, self._usual)
 
@@ -166,23 +175,10 @@ class LogModel(QAbstractListModel):
             return self.short_label(row) if isinstance(row, Caught) else ""
         if isinstance(row, StrayFold):
             return row.text if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) else None
-        if role == Qt.ItemDataRole.EditRole:
-            return row.label
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             parts = [row.label or "unlabelled", short_code(row) if not row.stray else "stray", hold(row)]
             return ", ".join(part for part in [*parts, clock_time(row.caught_at)] if part)
         return None
 
-    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        row = self._rows[index.row()]
-        if role != Qt.ItemDataRole.EditRole or isinstance(row, StrayFold):
-            return False
-        self._document.label(row.id, str(value))
-        return True
-
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        row = self._rows[index.row()]
-        if isinstance(row, Caught) and not row.stray:
-            flags |= Qt.ItemFlag.ItemIsEditable
-        return flags
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

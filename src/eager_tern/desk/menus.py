@@ -1,61 +1,87 @@
-"""What the menus hold."""
+"""What stands in which menu, and the menus made of it."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Mapping
 
-from PyQt6.QtGui import QKeySequence
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu, QMenuBar
 
-from eager_tern.desk.actions import SEPARATOR, Item
+from eager_tern.session.commands import Commands
 
-if TYPE_CHECKING:
-    from eager_tern.desk.window import Window
+SEPARATOR = ""
+# Commands by their ids. "leaves" stands for the leaves of the desk, "recent" for a menu of its own.
+MENUS: dict[str, tuple[str, ...]] = {
+    "&File": (
+        "new", "open", "recent", "example", "tour", SEPARATOR, "import", "export", "save_as", SEPARATOR, "quit",
+    ),
+    "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find"),
+    "&View": ("leaves", SEPARATOR, "wrap", "night"),
+    "&Source": ("listen", "armed", "ear", "missed", "play", SEPARATOR, "skip", "repeat", "back"),
+    "&Help": ("keys",),
+}  # fmt: skip
+RECENT = "Open &recent"
 
 
-def menus_of(window: Window) -> dict[str, list[Item | None]]:
-    """The menus by their names, with what each entry does to the window."""
-    keys = QKeySequence.StandardKey
-    leaves = [
-        Item(name, name, lambda name=name: window.show_leaf(name), f"Ctrl+{n}")
-        for n, name in enumerate(window.leaf_names, 1)
-    ]
+class Menus:
+    """The menus on a bar. They show what can be done now whenever they are opened or ``refresh`` is called."""
+
+    def __init__(
+        self, bar: QMenuBar, commands: Commands, leaves: tuple[str, ...], fill_recent: Callable[[QMenu], None]
+    ) -> None:
+        self.actions: dict[str, QAction] = {}
+        self._commands = commands
+        for title, ids in MENUS.items():
+            menu = _menu(bar, title)
+            menu.aboutToShow.connect(self.refresh)
+            for command_id in ids:
+                if command_id == SEPARATOR:
+                    menu.addSeparator()
+                elif command_id == "leaves":
+                    for leaf in leaves:
+                        self._add(menu, leaf)
+                elif command_id == "recent":
+                    inner = QMenu(RECENT, menu)
+                    menu.addMenu(inner)
+                    inner.aboutToShow.connect(lambda inner=inner: fill_recent(inner))
+                else:
+                    self._add(menu, command_id)
+        self.refresh()
+
+    def _add(self, menu: QMenu, command_id: str) -> None:
+        command = self._commands[command_id]
+        action = QAction(command.words, menu)
+        if command.key == "Space":  # no shortcut: where a button or an editor has the focus, Space is theirs
+            action.setText(f"{command.words}\tSpace")
+        elif command.key:
+            action.setShortcut(QKeySequence(command.key))
+        action.setCheckable(command.checked is not None)
+        action.triggered.connect(lambda: self._commands.do(command_id))
+        menu.addAction(action)
+        self.actions[command_id] = action
+
+    def refresh(self) -> None:
+        """Show what can be done now, and what is on."""
+        for command_id, action in self.actions.items():
+            command = self._commands[command_id]
+            action.setEnabled(command.enabled())
+            if command.checked is not None:
+                action.setChecked(command.checked())
+            if command.told is not None:
+                action.setText(command.told())
+
+
+def shown_groups(leaves: tuple[str, ...]) -> Mapping[str, tuple[str, ...]]:
+    """The ids of the commands that menus show, by the menu's name."""
     return {
-        "&File": [
-            Item("new", "&New casebook …", window.ask_new, keys.New),
-            Item("open", "&Open casebook …", window.ask_open, keys.Open),
-            Item("recent", "Open &recent", fill=window.fill_recent),
-            Item("example", "Open the &example", window.open_demo),
-            Item("tour", "&Follow the example step by step", window.follow_tour),
-            SEPARATOR,
-            Item("import", "&Import recordings …", window.ask_import, "Ctrl+I"),
-            Item("export", "&Export keys …", window.ask_export, "Ctrl+E"),
-            Item("save_as", "Save casebook &as …", window.ask_save_as, keys.SaveAs),
-            SEPARATOR,
-            Item("quit", "&Quit", window.close, "Ctrl+Q"),
-        ],
-        "&Edit": [
-            Item("undo", "&Undo", window.document.undo, keys.Undo),
-            Item("redo", "&Redo", window.document.redo, keys.Redo),
-            SEPARATOR,
-            Item("label", "&Label the press", window.label_press, "F2"),
-            Item("copy", "&Copy bits", window.signal.copy_bits, keys.Copy),
-            Item("find", "&Find in the log", window.log.filter.setFocus, keys.Find),
-        ],
-        "&View": [
-            *leaves,
-            SEPARATOR,
-            Item("wrap", "&Wrap or unwrap the tape", window.signal.wrap.click, "Ctrl+U"),
-            Item("night", "&Night theme", window.toggle_night, "Ctrl+T", checkable=True),
-        ],
-        "&Source": [
-            Item("listen", "&Listen or stop\tSpace", window.toggle_listening),
-            Item("armed", "&Wait for the first edge", window.toggle_armed, checkable=True),
-            Item("ear", "Keep an &ear open", window.toggle_ear, checkable=True),
-            Item("missed", "&Have what was just missed", window.live.have_missed, "Ctrl+K"),
-            Item("play", "&Play a recording as a source …", window.ask_play),
-            SEPARATOR,
-            Item("skip", "&Skip the next shot", window.shot_plan.skip, "Ctrl+Right"),
-            Item("repeat", "&Repeat the last shot", window.shot_plan.repeat, "Ctrl+Down"),
-            Item("back", "Step &back a shot", window.shot_plan.step_back, "Ctrl+Left"),
-        ],
+        title.replace("&", ""): tuple(
+            each for one in ids for each in (leaves if one == "leaves" else (one,)) if each not in (SEPARATOR, "recent")
+        )
+        for title, ids in MENUS.items()
     }
+
+
+def _menu(bar: QMenuBar, title: str) -> QMenu:
+    menu = QMenu(title, bar)
+    bar.addMenu(menu)
+    return menu

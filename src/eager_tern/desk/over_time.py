@@ -13,8 +13,8 @@ from eager_tern.compare.numbers import decoded
 from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour
-from eager_tern.desk.words import plural
 from eager_tern.protocol.positions import Positions, parse_positions, positions_text
+from eager_tern.session.words import plural
 from eager_tern.signal.values import Floats
 
 NOTHING = "nothing typed"
@@ -35,7 +35,9 @@ class OverTime(QWidget):
         self.bits.setPlaceholderText("bits, as in 19-27")
         self.bits.setMaximumWidth(170)
         self.signed = QCheckBox("signed")
-        self.follow = link("find what follows it", "Find the bits that follow the typed values in time", self.find)
+        self.follow = link(
+            "find what follows it", "Find the bits that follow the typed values in time", self.find_followers
+        )
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem()})
@@ -74,11 +76,11 @@ class OverTime(QWidget):
         fields = self._found.fields if self._found is not None else ()
         field = next((f for f in fields if f.name == self.label.currentText()), None)
         if field is None or isinstance(field.map, Table):
-            self.find()
+            self.find_followers()
             return
         self._show(field.positions, field.map.encoding == "signed")
 
-    def find(self) -> None:
+    def find_followers(self) -> None:
         """Look for the bits that follow the typed values."""
         name = self.label.currentText()
         curve = follow(self._stack, name, self._times) if name in self._stack.labels else None

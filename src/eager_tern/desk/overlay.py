@@ -10,10 +10,10 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.casebook.values import Caught
-from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
-from eager_tern.desk.words import clock_time, duration
+from eager_tern.session.session import Session
+from eager_tern.session.words import clock_time, duration
 from eager_tern.signal.measure import best_shift_us, differing_stretches, edge_difference_us
 from eager_tern.signal.values import Floats, Pulses
 
@@ -34,13 +34,13 @@ class OverlayRow:
     differs: Floats  # (n, 2): stretches of time, from the first edge of the first row
 
 
-def overlay_rows(document: Document, presses: list[Caught], best_fit: bool = False) -> list[OverlayRow]:
+def overlay_rows(session: Session, presses: list[Caught], best_fit: bool = False) -> list[OverlayRow]:
     """The first frame of each press, held against the first one's."""
     rows: list[OverlayRow] = []
     unit: float | None = None
     for press in presses[:MOST_ROWS]:
-        pulses = document.frame_pulses(press)
-        best = document.frame(press).best
+        pulses = session.frame_pulses(press)
+        best = session.frame(press).best
         if not rows:
             unit = best.clock.unit_us if best is not None else None
             rows.append(OverlayRow(press, pulses, "this one", 0.0, np.empty((0, 2))))
@@ -64,9 +64,9 @@ def overlay_rows(document: Document, presses: list[Caught], best_fit: bool = Fal
 class Overlay(QWidget):
     """A row a press. The first one is what the others are held against."""
 
-    def __init__(self, document: Document, heading: str, with_bits: bool) -> None:
+    def __init__(self, session: Session, heading: str, with_bits: bool) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._heading = heading
         self._with_bits = with_bits
         self._rows: list[OverlayRow] = []
@@ -77,7 +77,7 @@ class Overlay(QWidget):
 
     def show_presses(self, presses: list[Caught]) -> None:
         self._presses = presses
-        self._rows = overlay_rows(self._document, presses, self.best_fit)
+        self._rows = overlay_rows(self._session, presses, self.best_fit)
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -91,7 +91,7 @@ class Overlay(QWidget):
         bits = TOP + 22 + rows * BIT_ROW if self._with_bits else 0
         return QSize(600, TOP + rows * ROW + 8 + bits if rows else 0)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self._rows:
             return
         painter = QPainter(self)
@@ -153,16 +153,8 @@ class Overlay(QWidget):
                 QPointF(left, top + len(self._rows) * BIT_ROW + 12), "not all have the same number of bits"
             )
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         n = int((event.position().y() - TOP) // ROW)
         if 0 <= n < len(self._rows):
-            self._document.select((self._rows[n].press.id,))
-
-
-def differing_bits(presses: list[Caught]) -> int:
-    """How many bit positions differ among presses with equally many bits."""
-    rows = [np.frombuffer(p.reading.bits.encode(), np.uint8) for p in presses if p.reading.bits]
-    if len({row.size for row in rows}) != 1:
-        return -1
-    stack = np.stack(rows)
-    return int((stack != stack[0]).any(axis=0).sum())
+            self._session.select((self._rows[n].press.id,))

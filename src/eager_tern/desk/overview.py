@@ -8,10 +8,10 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.casebook.values import Caught
-from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
-from eager_tern.desk.words import duration
+from eager_tern.session.session import Session
+from eager_tern.session.words import duration
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.values import Floats
 
@@ -21,9 +21,9 @@ MARGIN, TOP, MARK_HEIGHT, HEIGHT = 18, 12, 12, 32
 class Overview(QWidget):
     """Shown above the tape. A wedge points at each press, a filled one at those selected."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._edges: Floats = np.empty(0)
         self._marked: Floats = np.empty(0)
         self._shown: list[Caught] = []
@@ -42,10 +42,10 @@ class Overview(QWidget):
         """The take that a press is in."""
         self._chosen = press
         if press is not None:
-            edges = self._document.take_edges(press.take_id)
+            edges = self._session.take_edges(press.take_id)
             if edges is not self._edges:
                 self._edges, self._marked = edges, mark_time_before(edges)
-            shown = self._document.shown_presses()
+            shown = self._session.shown_presses()
             if shown is not self._shown or not self._presses or self._presses[0].take_id != press.take_id:
                 self._shown = shown
                 self._presses = [p for p in shown if p.take_id == press.take_id]
@@ -55,7 +55,7 @@ class Overview(QWidget):
     def _end_us(self) -> float:
         return float(self._edges[-1]) * 1.01 if self._edges.size else 1.0
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._chosen is None or not self._edges.size:
             return
         painter = QPainter(self)
@@ -78,13 +78,14 @@ class Overview(QWidget):
     def _wedges(self, box: QRectF) -> list[tuple[float, bool]]:
         """Where a wedge stands and whether it is filled: one for all presses on a pixel, filled ones last."""
         scale = box.width() / self._end_us()
-        selected = self._document.selected_presses()
+        selected = self._session.selected_presses()
         chosen = [p.reading.start_us for p in selected if p.take_id == selected[0].take_id]
         empty = np.unique(np.rint(box.left() + self._starts * scale))
         filled = np.unique(np.rint(box.left() + np.array(chosen) * scale))
         return [(x, False) for x in empty.tolist()] + [(x, True) for x in filled.tolist()]
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._presses:
             at = (event.position().x() - MARGIN) / max(self.width() - 2 * MARGIN - 60, 1) * self._end_us()
-            self._document.select((self._presses[int(np.argmin(np.abs(self._starts - at)))].id,))
+            self._session.select((self._presses[int(np.argmin(np.abs(self._starts - at)))].id,))

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScroll
 from eager_tern.casebook.changes import PlaceKey
 from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
-from eager_tern.desk.document import Document
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
-from eager_tern.desk.words import plural, short_code
+from eager_tern.session.session import Session
+from eager_tern.session.words import plural, short_code
 
 KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
 DRAG_PX = 6
@@ -22,9 +22,9 @@ MOST_GHOSTS = 12
 class Plate(QWidget):
     """Keys on a grid. A click selects a key's presses, or gives the selected press the name of a key not caught yet."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self.keys: list[Key] = []
         self.ghosts: list[str] = []
         self._grabbed: tuple[str, QPointF] | None = None
@@ -32,12 +32,13 @@ class Plate(QWidget):
         self._current = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Handset plate")
-        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
-            signal.connect(self.refresh)
+        for event in (session.opened, session.presses_changed, session.selection_changed):
+            event.connect(self.refresh)
+        session.press_changed.when(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        self.keys = self._document.key_table()
+        self.keys = self._session.key_table()
         self.ghosts = ghosts(self.keys)[:MOST_GHOSTS]
         self._current = min(self._current, max(len(self.keys) - 1, 0))
         caught = sum(key.best is not None for key in self.keys)
@@ -63,7 +64,7 @@ class Plate(QWidget):
             MARGIN + place.col * (KEY_WIDTH + GAP), MARGIN + place.row * (KEY_HEIGHT + GAP), KEY_WIDTH, KEY_HEIGHT
         )
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.keys:
@@ -74,7 +75,7 @@ class Plate(QWidget):
             painter.setPen(QPen(colour("rule"), 1.4))
             painter.setBrush(colour("margin"))
             painter.drawRoundedRect(body, 16, 16)
-        chosen = set(self._document.selected)
+        chosen = set(self._session.selected)
         for n, key in enumerate(self.keys):
             box = self.box_of(key.place)
             if self._drag is not None and self._grabbed is not None and key.name == self._grabbed[0]:
@@ -130,20 +131,23 @@ class Plate(QWidget):
     def _key_at(self, point: QPointF) -> Key | None:
         return next((key for key in self.keys if self.box_of(key.place).contains(point)), None)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         key = self._key_at(event.position())
         if key is not None and event.button() == Qt.MouseButton.LeftButton:
             self._grabbed, self._drag = (key.name, event.position()), None
             self._current = self.keys.index(key)
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._grabbed is None:
             return
         if self._drag is not None or (event.position() - self._grabbed[1]).manhattanLength() > DRAG_PX:
             self._drag = event.position()
             self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         grabbed, dragged = self._grabbed, self._drag is not None
         self._grabbed = self._drag = None
         if grabbed is None:
@@ -158,30 +162,31 @@ class Plate(QWidget):
         col = max(0, int((point.x() - MARGIN) // (KEY_WIDTH + GAP)))
         row = max(0, int((point.y() - MARGIN) // (KEY_HEIGHT + GAP)))
         free = all((key.place.row, key.place.col) != (row, col) for key in self.keys)
-        if free and self._document.gadget is not None:
-            self._document.change(PlaceKey(self._document.gadget.id, name, KeyPlace(name, row, col)))
+        if free and self._session.gadget is not None:
+            self._session.change(PlaceKey(self._session.gadget.id, name, KeyPlace(name, row, col)))
 
     def activate(self, name: str) -> None:
         """Select a key's presses; a key without any gets the selected press, if that has no name yet."""
         key = next(key for key in self.keys if key.name == name)
         if key.presses:
-            self._document.select(tuple(press.id for press in key.presses))
+            self._session.select(tuple(press.id for press in key.presses))
             return
-        selected = self._document.selected_presses()
+        selected = self._session.selected_presses()
         if len(selected) == 1 and not selected[0].label and not selected[0].stray:
-            self._document.label(selected[0].id, name)
+            self._session.label(selected[0].id, name)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         moves = {Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1}
         if self.keys and event.key() in moves:
             self._current = (self._current + moves[Qt.Key(event.key())]) % len(self.keys)
             self.update()
         elif self.keys and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.activate(self.keys[self._current].name)
-        elif self.keys and event.key() == Qt.Key.Key_Delete and self._document.gadget is not None:
+        elif self.keys and event.key() == Qt.Key.Key_Delete and self._session.gadget is not None:
             key = self.keys[self._current]
             if not key.presses:
-                self._document.change(PlaceKey(self._document.gadget.id, key.name, None))
+                self._session.change(PlaceKey(self._session.gadget.id, key.name, None))
         else:
             super().keyPressEvent(event)
 
@@ -191,10 +196,10 @@ class HandsetLeaf(QWidget):
 
     export_asked = pyqtSignal()
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
-        self.plate = Plate(document)
+        self._session = session
+        self.plate = Plate(session)
         area = QScrollArea()
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(self.plate)
@@ -228,8 +233,9 @@ class HandsetLeaf(QWidget):
         middle.addWidget(area)
         layout.addLayout(middle, 1)
         layout.addLayout(bar)
-        for signal in (document.opened, document.presses_changed, document.press_changed, document.selection_changed):
-            signal.connect(self._describe)
+        for event in (session.opened, session.presses_changed, session.selection_changed):
+            event.connect(self._describe)
+        session.press_changed.when(self._describe)
 
     def showEvent(self, event: object) -> None:
         self._describe()
@@ -240,7 +246,7 @@ class HandsetLeaf(QWidget):
         keys = self.plate.keys
         caught = sum(key.best is not None for key in keys)
         self.export.setEnabled(caught > 0)
-        selected = self._document.selected_presses()
+        selected = self._session.selected_presses()
         if not keys:
             words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."
         elif len(selected) == 1 and not selected[0].label and not selected[0].stray and caught < len(keys):
@@ -253,10 +259,10 @@ class HandsetLeaf(QWidget):
 
     def _add(self) -> None:
         name = self.new_key.text().strip()
-        gadget = self._document.gadget
+        gadget = self._session.gadget
         if not name or gadget is None or any(key.name == name for key in self.plate.keys):
             return
         taken = {(key.place.row, key.place.col) for key in self.plate.keys}
         free = next((r, c) for r in range(1000) for c in range(PLATE_COLUMNS) if (r, c) not in taken)
-        self._document.change(PlaceKey(gadget.id, name, KeyPlace(name, *free)))
+        self._session.change(PlaceKey(gadget.id, name, KeyPlace(name, *free)))
         self.new_key.clear()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer, pyqtSignal
@@ -9,17 +10,19 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import KeepSheet
-from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
-from eager_tern.desk.words import plural
+from eager_tern.desk.qt import add_action, menu_of, sure
 from eager_tern.errors import InputError
 from eager_tern.places import sheets_folder
+from eager_tern.protocol.burst_reading import read_alone
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library, parse_sheet, sheet_text
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sheet_help import help_on
-from eager_tern.protocol.take import read_alone
+from eager_tern.replacing import write_text
+from eager_tern.session.session import Session
+from eager_tern.session.words import plural
 
 PAUSE_MS = 300
 SHOWN = 6  # frames whose readings are listed
@@ -31,9 +34,9 @@ class SheetLeaf(QWidget):
 
     said = pyqtSignal(str)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self.sheet: Sheet | None = None  # the last good one
         self.choose = QToolButton()
         self.choose.setText("Sheets ▾")
@@ -41,7 +44,7 @@ class SheetLeaf(QWidget):
         self.choose.setAccessibleName("Sheets")
         self.choose.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.choose.setMenu(QMenu(self.choose))
-        self.choose.menu().aboutToShow.connect(self._fill)
+        menu_of(self.choose).aboutToShow.connect(self._fill)
         self.begin = link("describe what I see", "Begin a sheet from the selected frames", self.describe)
         self.keep = link("keep it for this gadget", "Keep the sheet and read everything with it", self.keep_it)
         self.drop = link("drop it", "Take the sheet out of the casebook", self.drop_it)
@@ -86,32 +89,36 @@ class SheetLeaf(QWidget):
         self._pause.timeout.connect(self.read)
         self.text.textChanged.connect(self._pause.start)
         self.text.cursorPositionChanged.connect(self._show_help)
-        document.opened.connect(self._opened)
-        document.selection_changed.connect(self.read)
+        session.opened.connect(self._opened)
+        session.selection_changed.connect(self.read)
         self._show_help()
         self.read()
 
     # Which sheet
 
     def _opened(self) -> None:
-        own = self._document.own_sheets()
+        own = self._session.own_sheets()
         self.text.setPlainText(next(iter(own.values()), ""))
 
     def _fill(self) -> None:
-        menu = self.choose.menu()
+        menu = menu_of(self.choose)
         menu.clear()
-        for sheet_id, text in self._document.own_sheets().items():
-            menu.addAction(sheet_id, lambda text=text: self.text.setPlainText(text))
+        for sheet_id, text in self._session.own_sheets().items():
+            add_action(menu, sheet_id).triggered.connect(partial(self.text.setPlainText, text))
         if menu.actions():
             menu.addSeparator()
-        copies = menu.addMenu("From the library")
+        copies = QMenu("From the library", menu)
+        menu.addMenu(copies)
         for sheet in library():
-            copies.addAction(sheet.name, lambda i=sheet.id: self.text.setPlainText(sheet_text(i) or ""))
+            add_action(copies, sheet.name).triggered.connect(partial(self._show_library_sheet, sheet.id))
+
+    def _show_library_sheet(self, sheet_id: str) -> None:
+        self.text.setPlainText(sheet_text(sheet_id) or "")
 
     def describe(self, unit_us: float | None = None) -> None:
         """Begin a sheet from the frames that are selected."""
-        frames = [f for press in self._document.selected_presses() for f in self._document.frames(press)]
-        name = self._document.gadget.name if self._document.gadget is not None else "gadget"
+        frames = [f for press in self._session.selected_presses() for f in self._session.frames(press)]
+        name = self._session.gadget.name if self._session.gadget is not None else "gadget"
         text = describe(frames, name, Assumed(unit_us))
         if text is None:
             self._say("The selected frames do not show a line code of their own; select others.", wrong=True)
@@ -127,7 +134,7 @@ class SheetLeaf(QWidget):
         text = self.text.toPlainText()
         for button in (self.keep, self.save):
             button.setEnabled(bool(text.strip()))
-        own = self._document.own_sheets()
+        own = self._session.own_sheets()
         self.drop.setVisible(self.sheet is not None and self.sheet.id in own)
         if not text.strip():
             self.sheet = None
@@ -145,10 +152,10 @@ class SheetLeaf(QWidget):
 
     def _show_readings(self) -> None:
         lines = []
-        presses = self._document.selected_presses()
+        presses = self._session.selected_presses()
         for press in presses[:SHOWN]:
             first, last = press.reading.frames[0]
-            pulses = self._document.frame_pulses(press)
+            pulses = self._session.frame_pulses(press)
             best = read_alone(pulses, first, last, (self.sheet,)).best if self.sheet is not None else None
             called = press.label or "this frame"
             if best is None or best.sheet != self.sheet:
@@ -165,7 +172,7 @@ class SheetLeaf(QWidget):
 
     def _say(self, words: str, wrong: bool = False) -> None:
         self.state.setObjectName("trouble" if wrong else "heading")
-        self.state.style().polish(self.state)
+        sure(self.state.style()).polish(self.state)
         self.state.setText(words)
 
     def _show_help(self) -> None:
@@ -179,14 +186,14 @@ class SheetLeaf(QWidget):
     def keep_it(self) -> None:
         """Keep the sheet for the open gadget, and read everything caught with it."""
         self.read()
-        gadget = self._document.gadget
+        gadget = self._session.gadget
         if self.sheet is not None and gadget is not None:
-            self._document.change(KeepSheet(gadget.id, self.sheet.id, self.text.toPlainText()))
+            self._session.change(KeepSheet(gadget.id, self.sheet.id, self.text.toPlainText()))
 
     def drop_it(self) -> None:
-        gadget = self._document.gadget
+        gadget = self._session.gadget
         if self.sheet is not None and gadget is not None:
-            self._document.change(KeepSheet(gadget.id, self.sheet.id, None))
+            self._session.change(KeepSheet(gadget.id, self.sheet.id, None))
 
     def _save(self) -> None:
         folder = sheets_folder()  # what is saved there is used for every gadget
@@ -199,6 +206,6 @@ class SheetLeaf(QWidget):
         if name:
             path = Path(name).with_suffix(".toml")
             try:
-                path.write_text(self.text.toPlainText(), "utf-8")
-            except OSError as error:
-                self.said.emit(f"{path}: {error.strerror}")
+                write_text(path, self.text.toPlainText())
+            except InputError as error:
+                self.said.emit(str(error))

@@ -20,12 +20,12 @@ from PyQt6.QtWidgets import (
 )
 
 from eager_tern.casebook.shots import Shots, next_shot, parse_plan, shots_csv, shots_from_csv
-from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
-from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.theme import colour, text_font
-from eager_tern.desk.words import plural
 from eager_tern.errors import InputError
+from eager_tern.session.session import Session
+from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.session.words import plural
 
 ROW, LEFT, COLUMN = 22, 8, 280
 EXAMPLE = "Power\ntemperature 16..30\nmode cool dry heat fan"
@@ -35,9 +35,9 @@ TABLES = "CSV table (*.csv)"
 class ShotRows(QWidget):
     """The shots in columns: a filled square has its press, a crossed one was skipped, the next one is marked."""
 
-    def __init__(self, document: Document, plan: ShotPlan) -> None:
+    def __init__(self, session: Session, plan: ShotPlan) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._plan = plan
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Planned presses")
@@ -56,7 +56,8 @@ class ShotRows(QWidget):
         rows = -(-len(self._plan.shots()) // self._columns())
         return QRectF(LEFT + n // max(rows, 1) * COLUMN, n % max(rows, 1) * ROW, COLUMN - 12, ROW)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         shots = self._plan.shots()
@@ -82,11 +83,12 @@ class ShotRows(QWidget):
             words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()) - 24)
             painter.drawText(box.adjusted(20, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, words)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A shot that has its press selects it."""
+        assert event is not None
         for n, shot in enumerate(self._plan.shots()):
             if self._box(n).contains(event.position()) and shot.press_id is not None:
-                self._document.select((shot.press_id,))
+                self._session.select((shot.press_id,))
 
 
 class ShotsLeaf(QScrollArea):
@@ -94,9 +96,9 @@ class ShotsLeaf(QScrollArea):
 
     troubled = pyqtSignal(str)
 
-    def __init__(self, document: Document, plan: ShotPlan) -> None:
+    def __init__(self, session: Session, plan: ShotPlan) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._plan = plan
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
@@ -113,7 +115,7 @@ class ShotsLeaf(QScrollArea):
         self._makes.setObjectName("aside")
         self.add = QPushButton("Add to the list")
         self.add.clicked.connect(self._add)
-        self.rows = ShotRows(document, plan)
+        self.rows = ShotRows(session, plan)
         self.skip = link("skip", "Skip the next shot", plan.skip)
         self.repeat = link("repeat the last", "Plan the last shot once more", plan.repeat)
         self.back = link("step back", "Take the last shot back", plan.step_back)
@@ -139,7 +141,7 @@ class ShotsLeaf(QScrollArea):
         layout.addStretch(1)
         self.setWidget(inner)
         self.plan.textChanged.connect(self._count)
-        for signal in (plan.changed, document.presses_changed):
+        for signal in (plan.changed, session.presses_changed):
             signal.connect(self.refresh)
         self.refresh()
         self._count()

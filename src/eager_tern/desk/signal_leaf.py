@@ -5,7 +5,6 @@ from __future__ import annotations
 from itertools import islice
 
 from PyQt6.QtWidgets import (
-    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -20,14 +19,15 @@ from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
-from eager_tern.desk.document import Document
 from eager_tern.desk.links import link
 from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.overview import Overview
+from eager_tern.desk.qt import clipboard
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.protocol.presses import Frame
+from eager_tern.session.session import Session
 
 SAME_KEY_SHOWN = 5
 ONES = {
@@ -41,22 +41,22 @@ ONES = {
 class SignalLeaf(QScrollArea):
     """Shows what is selected: one frame, or several over one another."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.calipers = Calipers()
-        self.tape = WrappedTape(document, self.calipers)
-        self.strip = StripTape(document, self.calipers)
-        self.overview = Overview(document)
-        self.recorded = AsRecorded(document)
-        self.bits = Bits(document)
-        self.overlay = Overlay(document, "TAPES over one another", with_bits=True)
+        self.tape = WrappedTape(session, self.calipers)
+        self.strip = StripTape(session, self.calipers)
+        self.overview = Overview(session)
+        self.recorded = AsRecorded(session)
+        self.bits = Bits(session)
+        self.overlay = Overlay(session, "TAPES over one another", with_bits=True)
         self.align = link(
             "lay them by best fit", "Lay the tapes by their first edge or by best fit", self._next_alignment
         )
-        self.same_key = Overlay(document, "THE SAME CODE, held against it", with_bits=False)
+        self.same_key = Overlay(session, "THE SAME CODE, held against it", with_bits=False)
         self.wrap = link(
             "unwrap: the whole take on one line", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
         )
@@ -77,7 +77,8 @@ class SignalLeaf(QScrollArea):
         self.bits.copied.connect(self._facts.setText)
         layout.addWidget(self.overview)
         layout.addLayout(_row(self._measure, self.wrap))
-        for widget in (self.recorded.line, self.tape, self.strip, self.recorded):
+        upper: tuple[QWidget, ...] = (self.recorded.line, self.tape, self.strip, self.recorded)
+        for widget in upper:
             layout.addWidget(widget)
         layout.addLayout(_row(self._facts, self.base, self.order, self.copy))
         for widget in (self.bits, self.same_key):
@@ -86,23 +87,23 @@ class SignalLeaf(QScrollArea):
         layout.addWidget(self.overlay)
         layout.addStretch(1)
         self.setWidget(inner)
-        for signal in (document.selection_changed, document.opened, document.presses_changed):
+        for signal in (session.selection_changed, session.opened, session.presses_changed):
             signal.connect(self.refresh)
-        document.press_changed.connect(self._maybe)
+        session.press_changed.connect(self._maybe)
         self.refresh()
 
     def _maybe(self, press_id: int) -> None:
-        if press_id in self._document.selected:
+        if press_id in self._session.selected:
             self.refresh()
 
     def refresh(self) -> None:
         """Show what is selected now."""
-        presses = self._document.selected_presses()
+        presses = self._session.selected_presses()
         press = presses[0] if len(presses) == 1 else None
         if press is None or self._press is None or press.id != self._press.id:
             self.calipers.clear()
         self._press = press
-        self._frame = self._document.frame(press) if press is not None else None
+        self._frame = self._session.frame(press) if press is not None else None
         self.tape.show_frame(self._frame)
         self.overview.show_take(presses[0] if presses else None)
         self.recorded.show_press(press)
@@ -122,7 +123,7 @@ class SignalLeaf(QScrollArea):
     def _same_code(self, press: Caught | None) -> list[Caught]:
         if press is None or press.code is None:
             return []
-        same = (p for p in self._document.shown_presses() if p.code == press.code and p.id != press.id)
+        same = (p for p in self._session.shown_presses() if p.code == press.code and p.id != press.id)
         first = list(islice(same, SAME_KEY_SHOWN))
         return [press, *first] if first else []
 
@@ -133,8 +134,8 @@ class SignalLeaf(QScrollArea):
         has_bits = self._frame is not None and self._frame.best is not None and self._frame.best.bits.size > 0
         if self._unwrapped and self._press is not None and self._frame is not None:
             press = self._press
-            edges = self._document.take_edges(press.take_id)
-            presses = [p for p in self._document.presses if p.take_id == press.take_id and not p.deleted]
+            edges = self._session.take_edges(press.take_id)
+            presses = [p for p in self._session.presses if p.take_id == press.take_id and not p.deleted]
             start = press.reading.start_us
             self.strip.show_take(edges, presses, (start, start + press.reading.held_us), self._frame)
         self.wrap.setText("wrap: this frame in lines" if self._unwrapped else "unwrap: the whole take on one line")
@@ -156,7 +157,7 @@ class SignalLeaf(QScrollArea):
 
     def _show_measure(self) -> None:
         best = self._frame.best if self._frame is not None else None
-        take = self._document.take(self._press) if self._press is not None else None
+        take = self._session.take(self._press) if self._press is not None else None
         text = self.calipers.text(
             best.clock.unit_us if best is not None else None, take.sample_rate_hz if take is not None else None
         )
@@ -185,7 +186,7 @@ class SignalLeaf(QScrollArea):
     def copy_bits(self) -> None:
         """The frame's bits to the clipboard."""
         if self._frame is not None and self._frame.best is not None:
-            QApplication.clipboard().setText(bit_text(self._frame.best.bits))
+            clipboard().setText(bit_text(self._frame.best.bits))
 
 
 def _row(first: QWidget, *links: QPushButton) -> QHBoxLayout:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -10,9 +12,10 @@ from eager_tern.demo.gadgets import DemoKey
 from eager_tern.demo.handset import Handset, planned_turn
 from eager_tern.demo.planned import PlannedGadget
 from eager_tern.demo.playing import SimulatedGadget
-from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
+from eager_tern.session.live import Live
+from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.signal.values import Floats
 
 BETWEEN_MS = 900
@@ -24,10 +27,11 @@ class SimulatedHandset(QWidget):
 
     failed = pyqtSignal(str)
 
-    def __init__(self, plan: ShotPlan) -> None:
+    def __init__(self, live: Live, plan: ShotPlan) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._live = live
         self._plan = plan
         self._stand_in: StandInProcess | None = None
         self._handset: Handset | None = None
@@ -46,10 +50,19 @@ class SimulatedHandset(QWidget):
         self._grid.setSpacing(5)
         layout.addLayout(self._grid)
         self.hide()
+        live.changed.connect(self._follow)
 
-    def start(self, gadget: SimulatedGadget) -> str:
-        """Start the stand-in and show the gadget's keys. Gives its serial port; raises InputError."""
-        self._stand_in = StandInProcess.start()
+    def _follow(self) -> None:
+        """Show the keys of the simulated gadget that is listened to, if it is one."""
+        stand_in, choice = self._live.stand_in, self._live.choice
+        if stand_in is self._stand_in:
+            return
+        self._put_away()
+        if stand_in is not None and choice is not None and choice.simulated is not None:
+            self._stand_in = stand_in
+            self._show_keys(choice.simulated)
+
+    def _show_keys(self, gadget: SimulatedGadget) -> None:
         if isinstance(gadget, PlannedGadget):
             self._heading.setText("SIMULATED · sends what the shot list asks for")
             self._planned = gadget
@@ -60,10 +73,9 @@ class SimulatedHandset(QWidget):
             self._heading.setText("SIMULATED HANDSET · click or hold a key")
             for key in gadget.keys:
                 button = self._button(key.name, key.row, key.col)
-                button.pressed.connect(lambda key=key: self._down(key))
+                button.pressed.connect(partial(self._down, key))
                 button.released.connect(self._up)
         self.show()
-        return self._stand_in.device
 
     def _button(self, name: str, row: int, column: int) -> QPushButton:
         button = QPushButton(name)
@@ -76,8 +88,7 @@ class SimulatedHandset(QWidget):
         self.buttons[name] = button
         return button
 
-    def stop(self) -> None:
-        """Put it away."""
+    def _put_away(self) -> None:
         self.hide()
         self._all.stop()
         for column in range(self._grid.columnCount()):
@@ -86,8 +97,6 @@ class SimulatedHandset(QWidget):
             self._grid.removeWidget(button)
             button.deleteLater()
         self.buttons.clear()
-        if self._stand_in is not None:
-            self._stand_in.stop()
         self._stand_in = self._handset = self._planned = None
 
     def send_shot(self) -> None:

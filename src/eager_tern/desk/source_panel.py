@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import time
-
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
-from eager_tern.desk.live import Live
+from eager_tern.session.live import Live
 
 EVERY_MS = 500
 
 
 class SourcePanel(QWidget):
     """Shown while a source is open."""
+
+    missed_asked = pyqtSignal()
 
     def __init__(self, live: Live) -> None:
         super().__init__()
@@ -34,7 +34,7 @@ class SourcePanel(QWidget):
         self.have = QPushButton("Have what was just missed")
         self.have.setObjectName("link")
         self.have.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.have.clicked.connect(live.have_missed)
+        self.have.clicked.connect(lambda: self.missed_asked.emit())
         for widget in (heading, self.state, self.trouble, self.remedy):
             widget.setWordWrap(True)
             layout.addWidget(widget)
@@ -46,21 +46,18 @@ class SourcePanel(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        live, now = self._live, time.monotonic()
-        health = live.health
-        self.setVisible(health is not None)
-        if health is None:
+        condition = self._live.condition()
+        self.setVisible(condition is not None)
+        if condition is None:
             self._timer.stop()
             return
         self._timer.start()
-        self.state.setText(
-            health.state(now) if live.on else f"An ear is open, nothing is recorded. {health.state(now)}"
-        )
-        troubles = health.troubles(now)
+        state, troubles = condition
+        self.state.setText(state if self._live.on else f"An ear is open, nothing is recorded. {state}")
         for label, text in (
             (self.trouble, troubles[0].what if troubles else ""),
             (self.remedy, f"Try: {troubles[0].remedy}" if troubles else ""),
         ):
             label.setText(text)
             label.setVisible(bool(text))
-        self.have.setVisible(not live.on and live.ring.heard)
+        self.have.setVisible(self._live.can_have_missed)

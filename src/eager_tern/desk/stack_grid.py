@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit
 
 from eager_tern.compare.comparison import Comparison, column_signs
 from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.ways import Piece, Range, Way, number_text, pieces
 
@@ -74,11 +75,15 @@ class StackGrid(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, keys, act in (
-            ("Copy the rows", QKeySequence.StandardKey.Copy, lambda: self.copied.emit("table")),
+            (
+                "Copy the rows",
+                "",
+                lambda: self.copied.emit("table"),
+            ),  # Ctrl+C is the window's, for whatever is in sight
             ("Copy as CSV", "", lambda: self.copied.emit("CSV")),
             ("Copy as a NumPy array", "", lambda: self.copied.emit("NumPy")),
-            ("Paste labels", QKeySequence.StandardKey.Paste, self.pasted),
-            ("Fill the first label down", "Ctrl+D", self.filled_down),
+            ("Paste labels", "Ctrl+V", self.pasted.emit),
+            ("Fill the first label down", "Ctrl+D", self.filled_down.emit),
             ("Edit the label", "", self.edit_label),
         ):
             action = QAction(words, self)
@@ -119,13 +124,18 @@ class StackGrid(QAbstractScrollArea):
             first, last = self.range
             self.own = {(a, b): its for (a, b), its in self.own.items() if b < first or a > last} | {self.range: way}
         self._measure()
-        self.viewport().update()
+        sure(self.viewport()).update()
+
+    def select(self, rows: set[int]) -> None:
+        """Show which rows are chosen."""
+        self.selected = rows
+        sure(self.viewport()).update()
 
     def choose_range(self, columns: Range | None) -> None:
         """Choose the columns that the next way is for."""
         self.range = columns
         self.range_chosen.emit()
-        self.viewport().update()
+        sure(self.viewport()).update()
 
     def show_findings(self, found: Comparison | None) -> None:
         """What each column does, from a comparison or from the columns alone."""
@@ -141,7 +151,7 @@ class StackGrid(QAbstractScrollArea):
             contradicting = [field.contradicting for field in found.fields]
             contradicting += [np.flatnonzero(~check.holds) for check in found.checks]
             self.doubtful = set(np.concatenate([np.empty(0, np.intp), *contradicting]).tolist())
-        self.viewport().update()
+        sure(self.viewport()).update()
 
     def _compare(self) -> None:
         bits = self.stack.bits[self.order]
@@ -159,7 +169,7 @@ class StackGrid(QAbstractScrollArea):
         else:
             self._differs = bits != (2 * bits.sum(axis=0) > len(bits)).astype(np.uint8)
         self._measure()
-        self.viewport().update()
+        sure(self.viewport()).update()
 
     def _x(self) -> NDArray[np.float64]:
         """Where each column begins, from the first."""
@@ -170,34 +180,38 @@ class StackGrid(QAbstractScrollArea):
         for start in starts:
             inside[start:] = columns[start:] - start
         before = np.array([np.sum(inside[: c + 1] % self.way.group == 0) - 1 for c in range(columns.size)])
-        return columns * BIT + before * BYTE_GAP + gaps
+        lefts: NDArray[np.float64] = columns * BIT + before * BYTE_GAP + gaps
+        return lefts
 
     def _measure(self) -> None:
-        view = self.viewport().size()
+        view = sure(self.viewport()).size()
         self._at = self._x()
         self._pieces = pieces(self.stack.section_bounds, self.way, self.own)
         wide = int(self._at[-1] + BIT + 16) if self._at.size else 0
-        self.horizontalScrollBar().setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
-        self.horizontalScrollBar().setPageStep(max(view.width() - LEFT - NAMES, 1))
+        sure(self.horizontalScrollBar()).setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
+        sure(self.horizontalScrollBar()).setPageStep(max(view.width() - LEFT - NAMES, 1))
         inner = view.height() - HEAD - FEET
-        self.verticalScrollBar().setRange(0, max(0, len(self.order) * ROW - inner))
-        self.verticalScrollBar().setPageStep(max(inner, 1))
-        self.verticalScrollBar().setSingleStep(ROW)
+        sure(self.verticalScrollBar()).setRange(0, max(0, len(self.order) * ROW - inner))
+        sure(self.verticalScrollBar()).setPageStep(max(inner, 1))
+        sure(self.verticalScrollBar()).setSingleStep(ROW)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._measure()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self.editor.hide()
-        self.viewport().update()
+        sure(self.viewport()).update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if not len(self.order):
             return
         painter = QPainter(self.viewport())
-        width, height = self.viewport().width(), self.viewport().height()
-        left, top = LEFT + NAMES - self.horizontalScrollBar().value(), HEAD - self.verticalScrollBar().value()
-        first = max(0, self.verticalScrollBar().value() // ROW)
+        width, height = sure(self.viewport()).width(), sure(self.viewport()).height()
+        left, top = (
+            LEFT + NAMES - sure(self.horizontalScrollBar()).value(),
+            HEAD - sure(self.verticalScrollBar()).value(),
+        )
+        first = max(0, sure(self.verticalScrollBar()).value() // ROW)
         last = min(len(self.order), first + (height - HEAD - FEET) // ROW + 2)
         painter.setClipRect(QRectF(0, HEAD, width, height - HEAD - FEET))
         for n in range(first, last):
@@ -212,7 +226,7 @@ class StackGrid(QAbstractScrollArea):
     def _paint_name(self, painter: QPainter, n: int, y: float) -> None:
         row = int(self.order[n])
         if row in self.selected:
-            painter.fillRect(QRectF(0, y, self.viewport().width(), ROW), colour("chosen"))
+            painter.fillRect(QRectF(0, y, sure(self.viewport()).width(), ROW), colour("chosen"))
             painter.fillRect(QRectF(0, y, 4, ROW), colour("attention"))
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("attention" if row in self.doubtful else "ink" if self.names[row] else "quiet"))
@@ -237,7 +251,7 @@ class StackGrid(QAbstractScrollArea):
         self, painter: QPainter, first: int, last: int, left: float, y: float, differs: NDArray[np.bool_], text: str
     ) -> None:
         x, end = left + float(self._at[first]), left + float(self._at[last]) + BIT
-        if end < LEFT + NAMES or x > self.viewport().width():
+        if end < LEFT + NAMES or x > sure(self.viewport()).width():
             return
         cell = QRectF(x, y + 1, end - x, ROW - 2)
         inked = differs[first : last + 1].any()
@@ -260,7 +274,7 @@ class StackGrid(QAbstractScrollArea):
 
     def _paint_feet(self, painter: QPainter, left: float, y: float) -> None:
         painter.setPen(QPen(colour("rule"), 1))
-        painter.drawLine(QPointF(0, y), QPointF(self.viewport().width(), y))
+        painter.drawLine(QPointF(0, y), QPointF(sure(self.viewport()).width(), y))
         painter.setFont(digit_font(12))
         roles = {"·": "fog", "√": "proven", "#": "ink", "?": "attention", "|": "ink"}
         for column, (at, foot) in enumerate(zip(self._at.tolist(), self._feet, strict=False)):
@@ -283,23 +297,25 @@ class StackGrid(QAbstractScrollArea):
         return str(usual[0]) if even and usual[0] in (1, 2, 4, 8, 16) else ""
 
     def _row_at(self, y: float) -> int:
-        n = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
-        return n if 0 <= n < len(self.order) and HEAD <= y < self.viewport().height() - FEET else -1
+        n = int((y - HEAD + sure(self.verticalScrollBar()).value()) // ROW)
+        return n if 0 <= n < len(self.order) and HEAD <= y < sure(self.viewport()).height() - FEET else -1
 
     def _column_at(self, x: float) -> int:
         """The column nearest to a place."""
-        along = x - (LEFT + NAMES - self.horizontalScrollBar().value()) - BIT / 2
+        along = x - (LEFT + NAMES - sure(self.horizontalScrollBar()).value()) - BIT / 2
         return int(np.argmin(np.abs(self._at - along)))
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._dragged_from is not None:
             ends = sorted((self._dragged_from, self._column_at(event.position().x())))
             self.choose_range((ends[0], ends[1]))
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._dragged_from = None
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if event.position().y() < HEAD and event.position().x() > LEFT + NAMES and self.stack.columns:
             self._dragged_from = self._column_at(event.position().x())
             self.choose_range(None)
@@ -309,21 +325,22 @@ class StackGrid(QAbstractScrollArea):
             self._current = n
             self.chosen.emit(int(self.order[n]), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if event.position().x() < LEFT + NAMES and self._row_at(event.position().y()) >= 0:
             self.edit_label()
 
     def show_row(self, row: int) -> None:
         """Scroll so that a row stands in the middle."""
-        bar = self.verticalScrollBar()
-        bar.setValue(row * ROW - (self.viewport().height() - HEAD - FEET) // 2)
+        bar = sure(self.verticalScrollBar())
+        bar.setValue(row * ROW - (sure(self.viewport()).height() - HEAD - FEET) // 2)
 
     def edit_label(self) -> None:
         """Type the current row's label where it stands."""
         if self._current >= len(self.order):
             return
-        y = HEAD + self._current * ROW - self.verticalScrollBar().value()
-        self.editor.setGeometry(LEFT - 4, y - 3, self.viewport().width() - 2 * LEFT, ROW + 6)
+        y = HEAD + self._current * ROW - sure(self.verticalScrollBar()).value()
+        self.editor.setGeometry(LEFT - 4, y - 3, sure(self.viewport()).width() - 2 * LEFT, ROW + 6)
         self.editor.setText(self.labels[int(self.order[self._current])])
         self.editor.show()
         self.editor.setFocus()
@@ -335,7 +352,8 @@ class StackGrid(QAbstractScrollArea):
             self.setFocus()
             self.labelled.emit(int(self.order[self._current]), self.editor.text())
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         if event.key() == Qt.Key.Key_Escape and self.editor.isVisible():  # the label stays as it was
             self.editor.hide()
             self.setFocus()
@@ -348,6 +366,6 @@ class StackGrid(QAbstractScrollArea):
             super().keyPressEvent(event)
             return
         self._current = min(max(self._current + step, 0), len(self.order) - 1)
-        bar, y = self.verticalScrollBar(), self._current * ROW
+        bar, y = sure(self.verticalScrollBar()), self._current * ROW
         bar.setValue(min(max(bar.value(), y + ROW - bar.pageStep()), y))
         self.chosen.emit(int(self.order[self._current]), False)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from eager_tern.desk.document import Document
-from eager_tern.desk.sources import source_choices
 from eager_tern.desk.theme import text_font
+from eager_tern.session.session import Session
+from eager_tern.session.sources import source_choices
 
 NO_CASEBOOK = (
     "Where to begin",
@@ -32,9 +32,9 @@ class Start(QWidget):
     import_asked = pyqtSignal()
     listen_asked = pyqtSignal()
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._title = QLabel()
         self._title.setObjectName("title")
         self._title.setFont(text_font(20, bold=True))
@@ -59,11 +59,11 @@ class Start(QWidget):
         layout.addWidget(self._text)
         layout.addLayout(buttons)
         layout.addStretch(1)
-        document.opened.connect(self.refresh)
+        session.opened.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
-        has_casebook = self._document.casebook is not None
+        has_casebook = self._session.casebook is not None
         title, text = NO_PRESS if has_casebook else NO_CASEBOOK
         if has_casebook:
             real = [choice.name for choice in source_choices("") if choice.device]
@@ -76,7 +76,7 @@ class Start(QWidget):
             button.setVisible(not has_casebook)
 
 
-def _button(text: str, signal: object) -> QPushButton:
+def _button(text: str, signal: pyqtBoundSignal) -> QPushButton:
     button = QPushButton(text)
     button.setCursor(Qt.CursorShape.PointingHandCursor)
     button.clicked.connect(lambda: signal.emit())

@@ -9,13 +9,13 @@ from PyQt6.QtWidgets import QWidget
 
 from eager_tern.casebook.values import Caught
 from eager_tern.desk.calipers import Calipers
-from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
-from eager_tern.desk.words import duration
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import bit_at, bit_span
+from eager_tern.session.session import Session
+from eager_tern.session.words import duration
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
@@ -32,9 +32,9 @@ TICK_PX = 90
 class StripTape(QWidget):
     """Drag to move, wheel to zoom, click an edge to measure."""
 
-    def __init__(self, document: Document, calipers: Calipers) -> None:
+    def __init__(self, session: Session, calipers: Calipers) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._calipers = calipers
         self._edges: Floats = np.empty(0)
         self._marked: Floats = np.empty(0)
@@ -51,7 +51,7 @@ class StripTape(QWidget):
         self.setAccessibleName("Tape of the whole take")
         self.setMouseTracking(True)
         calipers.changed.connect(self.update)
-        document.hovered_bit.connect(self._hover)
+        session.hovered_bit.connect(self._hover)
 
     def show_take(
         self,
@@ -97,7 +97,7 @@ class StripTape(QWidget):
 
     # Painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(MARGIN, TOP, self.width() - 2 * MARGIN, MARK_HEIGHT)
@@ -178,16 +178,19 @@ class StripTape(QWidget):
 
     # Mouse and keys
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
         steps = event.angleDelta().y() / 120
         self.zoom(ZOOM_STEP**-steps, self._time_at(event.position().x()))
         event.accept()
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if event.button() == Qt.MouseButton.LeftButton:
             self._grabbed, self._moved = (event.position().x(), self.from_us, self.to_us), False
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._grabbed is None:
             self._point_at(self._time_at(event.position().x()))
             return
@@ -202,12 +205,13 @@ class StripTape(QWidget):
         if self._frame is not None:
             bit = bit_at(self._frame.best, at_us - self._frame.pulses.start_us)
             if bit != self._hovered:
-                self._document.hovered_bit.emit(bit)
+                self._session.hovered_bit.emit(bit)
 
     def leaveEvent(self, event: object) -> None:
-        self._document.hovered_bit.emit(-1)
+        self._session.hovered_bit.emit(-1)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._grabbed is not None and not self._moved and self._edges.size:
             at = self._time_at(event.position().x())
             near = float(self._edges[np.argmin(np.abs(self._edges - at))])
@@ -215,11 +219,12 @@ class StripTape(QWidget):
                 self._calipers.set_edge(near)
         self._grabbed = None
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if self._chosen is not None:
             self.fit(*self._chosen)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         width = self.to_us - self.from_us
         match event.key():

@@ -8,7 +8,6 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.desk.calipers import Calipers
-from eager_tern.desk.document import Document
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.ruler import draw_leans, draw_ruler
 from eager_tern.desk.tape_layout import TapeLine, wrapped_lines
@@ -16,6 +15,7 @@ from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import bit_at, bit_span
+from eager_tern.session.session import Session
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
 
@@ -27,9 +27,9 @@ NEAR_PX = 14
 class WrappedTape(QWidget):
     """Paints the selected press's first frame."""
 
-    def __init__(self, document: Document, calipers: Calipers) -> None:
+    def __init__(self, session: Session, calipers: Calipers) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._calipers = calipers
         self._frame: Frame | None = None
         self._lines: list[TapeLine] = []
@@ -40,7 +40,7 @@ class WrappedTape(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Tape of the selected frame")
         calipers.changed.connect(self.update)
-        document.hovered_bit.connect(self._hover)
+        session.hovered_bit.connect(self._hover)
 
     def show_frame(self, frame: Frame | None) -> None:
         """Another frame, or none."""
@@ -84,7 +84,7 @@ class WrappedTape(QWidget):
 
     # Painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._frame is None:
             return
         painter = QPainter(self)
@@ -142,16 +142,18 @@ class WrappedTape(QWidget):
 
     # Mouse and keys
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         at = self._time_at(event.position())
         bit = bit_at(self._frame.best, at) if self._frame is not None and at is not None else -1
         if bit != self._hovered:
-            self._document.hovered_bit.emit(bit)
+            self._session.hovered_bit.emit(bit)
 
     def leaveEvent(self, event: object) -> None:
-        self._document.hovered_bit.emit(-1)
+        self._session.hovered_bit.emit(-1)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         at = self._time_at(event.position())
         if self._frame is None or at is None or event.button() != Qt.MouseButton.LeftButton:
             return
@@ -160,7 +162,8 @@ class WrappedTape(QWidget):
         if abs(nearest - self._frame.as_read.start_us - at) * self._scale() <= NEAR_PX:
             self._calipers.set_edge(nearest)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
         if self._frame is not None and event.key() in steps:
             extend = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)

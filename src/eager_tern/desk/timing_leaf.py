@@ -10,14 +10,14 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.desk.by_hand import USUAL_TOLERANCE, ByHand
-from eager_tern.desk.document import SAID_BY_HAND, Document
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
-from eager_tern.desk.words import duration, plural
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.drift import edge_drift, lengths_in_units
 from eager_tern.linecode.values import Clock
 from eager_tern.protocol.describing import Assumed, assumed_in
+from eager_tern.session.session import SAID_BY_HAND, Session
+from eager_tern.session.words import duration, plural
 from eager_tern.signal.values import Floats
 
 MOST_FRAMES = 60
@@ -85,7 +85,7 @@ class Lengths(QWidget):
             for k in RULED
         ]
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self._frames:
             return
         painter = QPainter(self)
@@ -150,11 +150,13 @@ class Lengths(QWidget):
         distance, line, k = min(near)
         return (line, k) if distance < NEAR_PX else None
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         self._holds_tolerance = self._at_tolerance(event.position())
         self._held = None if self._holds_tolerance else self._line_at(event.position())
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
         if self._holds_tolerance:
             self.tolerance_dragged.emit(abs(self._us_at(event.position().x()) / self.unit - 1))
             return
@@ -167,7 +169,7 @@ class Lengths(QWidget):
         # The line of k units is taken along; one unit of that kind is then so long.
         self.dragged.emit(marks, (self._us_at(event.position().x()) - excess) / k + excess)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._held is not None or self._holds_tolerance:
             self._held, self._holds_tolerance = None, False
             self.let_go.emit()
@@ -190,7 +192,7 @@ class Drift(QWidget):
             self._rows.append((np.concatenate(([0.0], np.cumsum(frame.durations_us))), late - np.median(late)))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self._rows:
             return
         painter = QPainter(self)
@@ -225,9 +227,9 @@ class TimingLeaf(QWidget):
 
     sheet_asked = pyqtSignal(float)  # the unit that a sheet is to be begun with, µs
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._document = document
+        self._session = session
         self._frames: list[Measured] = []
         self.lengths = Lengths()
         self.drift = Drift()
@@ -247,36 +249,37 @@ class TimingLeaf(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 14, 14)
         layout.setSpacing(8)
-        for text, widget in (
+        pictures: tuple[tuple[str, QWidget], ...] = (
             (
                 "LENGTHS · marks above, spaces below; dashed lines are whole units, the bar what a clock may be off",
                 self.lengths,
             ),
             ("DRIFT · how late each edge is, along the frame", self.drift),
-        ):
+        )
+        for text, picture in pictures:
             heading = QLabel(text)
             heading.setObjectName("heading")
             layout.addWidget(heading)
-            layout.addWidget(widget, 1 if widget is self.drift else 0)
+            layout.addWidget(picture, 1 if picture is self.drift else 0)
         layout.addLayout(row)
         layout.addWidget(self.by_hand)
         layout.addWidget(self.told)
         self.lengths.dragged.connect(self._dragged)
         self.lengths.tolerance_dragged.connect(self._tolerance_dragged)
         self.lengths.let_go.connect(self._ruler_said)
-        self.by_hand.said.connect(document.say_line)
+        self.by_hand.said.connect(session.say_line)
         for box in (self.unit, self.excess):
             box.editingFinished.connect(self._ruler_said)
             box.valueChanged.connect(self._measure)
-        for signal in (document.opened, document.selection_changed, document.presses_changed):
+        for signal in (session.opened, session.selection_changed, session.presses_changed):
             signal.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Look at what is selected, with the unit and excess that were found."""
         self._frames = []
-        for press in self._document.selected_presses()[:MOST_FRAMES]:
-            frame = self._document.frame(press)
+        for press in self._session.selected_presses()[:MOST_FRAMES]:
+            frame = self._session.frame(press)
             if frame.best is not None and frame.best.bits.size:
                 units = lengths_in_units(frame.best.expected_us, frame.best.clock)
                 self._frames.append(Measured(frame.as_read.durations_us, units, frame.best.clock))
@@ -290,9 +293,7 @@ class TimingLeaf(QWidget):
 
     def _assumed(self) -> Assumed:
         """What the first selected frame that says anything is taken for."""
-        best = next(
-            f.best for p in self._document.selected_presses() if (f := self._document.frame(p)).best is not None
-        )
+        best = next(f.best for p in self._session.selected_presses() if (f := self._session.frame(p)).best is not None)
         return assumed_in(best)
 
     def _ruler_said(self) -> None:
@@ -306,14 +307,14 @@ class TimingLeaf(QWidget):
         if abs(self.excess.value() - excess) > MOVED * unit:
             said = replace(said, excess_us=self.excess.value())
         if said != replace(assumed, tolerance=assumed.tolerance or USUAL_TOLERANCE):
-            self._document.say_line(said)
+            self._session.say_line(said)
 
     def _tolerance_dragged(self, part: float) -> None:
         self.by_hand.show_tolerance(part)
         self.lengths.show_tolerance(self.by_hand.tolerance.value() / 100)
 
     def _take_back(self) -> None:
-        self._document.say_line(None)
+        self._session.say_line(None)
         self.refresh()
 
     def _found(self) -> tuple[float, float]:
@@ -341,7 +342,7 @@ class TimingLeaf(QWidget):
         self.drift.show_frames(self._frames, unit, excess)
         found = self._found()
         moved = abs(unit - found[0]) > 0.06 or abs(excess - found[1]) > 0.06
-        self.back.setVisible(moved or SAID_BY_HAND in self._document.own_sheets())
+        self.back.setVisible(moved or SAID_BY_HAND in self._session.own_sheets())
         self.told.setText(self._words(unit, excess))
 
     def _words(self, unit: float, excess: float) -> str:

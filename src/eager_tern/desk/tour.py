@@ -4,21 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from eager_tern.casebook.shots import next_shot
 from eager_tern.demo.planned import CABINET
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import text_font
+from eager_tern.session.commands import Commands
+from eager_tern.session.comparison import ComparisonModel
+from eager_tern.session.session import Session
+from eager_tern.session.shot_plan import ShotPlan
 
-if TYPE_CHECKING:
-    from eager_tern.desk.window import Window
-
-LOOK_MS = 200
 WRONG, RIGHT = "humidity = 50", "humidity = 45"
+
+
+class Stage(Protocol):
+    """What the tour needs to be shown: a leaf, or the stack with its rows held against something."""
+
+    def show_leaf(self, name: str) -> None: ...
+    def show_stack(self, against: str, row: int) -> None: ...
+
+
+@dataclass(frozen=True)
+class Desk:
+    """What the steps speak of."""
+
+    session: Session
+    comparison: ComparisonModel
+    plan: ShotPlan
+    commands: Commands
+    stage: Stage
 
 
 @dataclass(frozen=True)
@@ -28,62 +46,59 @@ class Step:
 
     title: str
     words: str
-    show: Callable[[Window], None]
+    show: Callable[[Desk], None]
     doing: str = ""
-    act: Callable[[Window], None] | None = None
-    done: Callable[[Window], bool] | None = None
+    act: Callable[[Desk], None] | None = None
+    done: Callable[[Desk], bool] | None = None
 
 
-def _first_press(window: Window) -> None:
-    book = window.document.casebook
-    cabinet = next((g for g in book.gadgets() if g.name == CABINET.name), None) if book is not None else None
+def _first_press(desk: Desk) -> None:
+    session = desk.session
+    cabinet = next((g for g in session.gadgets() if g.name == CABINET.name), None)
+    desk.stage.show_leaf("Signal")
     if cabinet is not None:
-        window.document.choose_gadget(cabinet.id)
-    window.show_leaf("Signal")
-    window.document.select(tuple(press.id for press in window.document.shown_presses()[:1]))
+        session.choose_gadget(
+            cabinet.id, then=lambda: session.select(tuple(press.id for press in session.shown_presses()[:1]))
+        )
 
 
-def _stack(window: Window, against: str = "row above", row: int = 3) -> None:
-    window.show_leaf("Stack")
-    window.stack.hold_against(against)
-    window.stack.grid.show_row(row)
+def _stack(desk: Desk, against: str = "row above", row: int = 3) -> None:
+    desk.stage.show_stack(against, row)
 
 
-def _wrong_press(window: Window) -> None:
-    presses = window.document.shown_presses()
-    _stack(window, "label", CABINET.mistaken or 0)
-    window.document.select((presses[CABINET.mistaken or 0].id,))
+def _wrong_press(desk: Desk) -> None:
+    presses = desk.session.shown_presses()
+    _stack(desk, "label", CABINET.mistaken or 0)
+    desk.session.select((presses[CABINET.mistaken or 0].id,))
 
 
-def _correct(window: Window) -> None:
-    for press in window.document.selected_presses():
-        window.document.label(press.id, press.label.replace(WRONG, RIGHT))
+def _correct(desk: Desk) -> None:
+    for press in desk.session.selected_presses():
+        desk.session.label(press.id, press.label.replace(WRONG, RIGHT))
 
 
-def _corrected(window: Window) -> bool:
-    presses = window.document.shown_presses()
+def _corrected(desk: Desk) -> bool:
+    presses = desk.session.shown_presses()
     return len(presses) > (CABINET.mistaken or 0) and RIGHT in presses[CABINET.mistaken or 0].label
 
 
-def _play_shots(window: Window) -> None:
-    if not window.live.on:
-        window.toggle_listening()
-    window.handset_panel.send_all()
+def _play_shots(desk: Desk) -> None:
+    desk.commands.do("start_listening")
+    desk.commands.do("send_shots")
 
 
-def _stack_at_the_end(window: Window) -> None:
-    if window.live.on:
-        window.toggle_listening()
-    _stack(window, "label", len(window.document.shown_presses()))
+def _stack_at_the_end(desk: Desk) -> None:
+    desk.commands.do("stop_listening")
+    _stack(desk, "label", len(desk.session.shown_presses()))
 
 
-def _last_press(window: Window) -> None:
-    window.show_leaf("Signal")
-    window.document.select(tuple(press.id for press in window.document.shown_presses()[-1:]))
+def _last_press(desk: Desk) -> None:
+    desk.stage.show_leaf("Signal")
+    desk.session.select(tuple(press.id for press in desk.session.shown_presses()[-1:]))
 
 
-def _kept(window: Window) -> bool:
-    presses = window.document.shown_presses()
+def _kept(desk: Desk) -> bool:
+    presses = desk.session.shown_presses()
     return bool(presses) and bool(presses[-1].reading.fields)
 
 
@@ -105,8 +120,8 @@ STEPS = (
         "For each label the bits that carry it are looked for, and what the last bytes are computed from.",
         _stack,
         "Find out",
-        lambda window: window.stack.search(),
-        lambda window: window.stack.proof is not None,
+        lambda desk: desk.commands.do("search"),
+        lambda desk: desk.comparison.proof is not None,
     ),
     Step(
         "A label that is not true",
@@ -121,16 +136,16 @@ STEPS = (
         "The proof",
         "The figure below counts presses made from their labels alone, bit for bit, and those that a search predicted "
         "without having been shown them. That is what a sheet is believed for.",
-        lambda window: _stack(window, "label", CABINET.taken),
+        lambda desk: _stack(desk, "label", CABINET.taken),
     ),
     Step(
         "The presses that are left",
         "The shot list still has some presses that combine everything. The simulated cabinet sends them now, each "
         "takes its label, and the search is made again with them.",
-        lambda window: _stack(window, "row above", CABINET.taken),
+        lambda desk: _stack(desk, "row above", CABINET.taken),
         "Record them",
         _play_shots,
-        lambda window: next_shot(window.shot_plan.shots()) is None and window.stack.proof is not None,
+        lambda desk: next_shot(desk.plan.shots()) is None and desk.comparison.proof is not None,
     ),
     Step(
         "A sheet of your own",
@@ -138,7 +153,7 @@ STEPS = (
         "and whether its checks hold.",
         _stack_at_the_end,
         "Keep it",
-        lambda window: window.stack.keep_sheet(),
+        lambda desk: desk.commands.do("keep_found"),
         _kept,
     ),
     Step(
@@ -155,14 +170,16 @@ class Tour(QFrame):
 
     ended = pyqtSignal()
 
-    def __init__(self, window: Window) -> None:
+    def __init__(
+        self, session: Session, comparison: ComparisonModel, plan: ShotPlan, commands: Commands, stage: Stage
+    ) -> None:
         super().__init__()
         self.setObjectName("tour")
-        self._window = window
+        self._desk = Desk(session, comparison, plan, commands, stage)
         self.at = -1
-        self._look = QTimer(self)
-        self._look.setInterval(LOOK_MS)
-        self._look.timeout.connect(self._look_whether_done)
+        for event in (comparison.changed, session.presses_changed, plan.changed):
+            event.connect(self._look_whether_done)
+        session.press_changed.when(self._look_whether_done)
         self._title = QLabel()
         self._title.setFont(text_font(13, bold=True))
         self._title.setStyleSheet("font-weight: bold")
@@ -192,7 +209,6 @@ class Tour(QFrame):
     def start(self) -> None:
         """Begin with the first step."""
         self._go_to(0)
-        self._look.start()
         self.show()
 
     def go_on(self) -> None:
@@ -203,7 +219,6 @@ class Tour(QFrame):
             self.stop()
 
     def stop(self) -> None:
-        self._look.stop()
         self.at = -1
         self.hide()
         self.ended.emit()
@@ -217,15 +232,15 @@ class Tour(QFrame):
         self.act.setEnabled(True)
         self.act.setText(step.doing)
         self.next.setText("Next" if at + 1 < len(STEPS) else "Done")
-        step.show(self._window)
+        step.show(self._desk)
 
     def _act(self) -> None:
         step = STEPS[self.at]
         if step.act is not None:
             self.act.setEnabled(False)
-            step.act(self._window)
+            step.act(self._desk)
 
     def _look_whether_done(self) -> None:
-        done = STEPS[self.at].done
-        if done is not None and done(self._window):
+        done = STEPS[self.at].done if self.at >= 0 else None
+        if done is not None and done(self._desk):
             self.go_on()

@@ -1,15 +1,15 @@
-"""The window: header, log, leaves and findings round one document."""
+"""The window: header, log, leaves and findings round one session."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
-    QInputDialog,
     QMainWindow,
     QMenu,
     QSplitter,
@@ -19,32 +19,35 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.export import exported_keys, write_keys
-from eager_tern.casebook.shots import Shot
-from eager_tern.casebook.store import SUFFIX
-from eager_tern.desk.actions import build_menus
-from eager_tern.desk.comparing import wait_for_ending
+from eager_tern.casebook.file import SUFFIX
+from eager_tern.desk.adapter import inbox_in_event_loop
+from eager_tern.desk.asking import (
+    AUDIO,
+    CASEBOOKS,
+    KEY_FILES,
+    RECORDINGS,
+    ask_file_to_open,
+    ask_file_to_write,
+    ask_files_to_open,
+    ask_name,
+)
+from eager_tern.desk.commands import LEAVES, commands_of
 from eager_tern.desk.describe import Describe
-from eager_tern.desk.document import Document
-from eager_tern.desk.example import example_casebook
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
-from eager_tern.desk.importer import AS_FOUND, How
-from eager_tern.desk.imports import Imports
-from eager_tern.desk.live import Live
+from eager_tern.desk.keys_page import KeysPage
 from eager_tern.desk.log import Log
-from eager_tern.desk.menus import menus_of
+from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
+from eager_tern.desk.qt import add_action, sure
 from eager_tern.desk.settings import load_settings, save_settings
 from eager_tern.desk.sheet_leaf import SheetLeaf
-from eager_tern.desk.shot_plan import ShotPlan
 from eager_tern.desk.shots import ShotsLeaf
 from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.source_panel import SourcePanel
-from eager_tern.desk.sources import SourceChoice
 from eager_tern.desk.stack_leaf import StackLeaf
 from eager_tern.desk.start import Start
 from eager_tern.desk.theme import DAY, NIGHT, Theme
@@ -52,16 +55,16 @@ from eager_tern.desk.timing_leaf import TimingLeaf
 from eager_tern.desk.tour import STEPS, Tour
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
+from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.formats.iq import RAW_SUFFIXES
+from eager_tern.session.comparison import ComparisonModel
+from eager_tern.session.example import make_example
+from eager_tern.session.imports import Imports
+from eager_tern.session.live import Live
+from eager_tern.session.session import Session
+from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.session.sources import SourceChoice
 
-CASEBOOKS = f"Casebooks (*{SUFFIX})"
-SAMPLES = " ".join(f"*{suffix}" for suffix in RAW_SUFFIXES)
-RECORDINGS = (
-    f"Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data {SAMPLES} *.h *.tern);;"
-    "Protocol sheets (*.toml);;All files (*)"
-)
-AUDIO = "Audio (*.wav *.flac *.aiff *.ogg);;All files (*)"
-KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
 WIDTH, HEIGHT = 1280, 800
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 
@@ -72,30 +75,32 @@ class Window(QMainWindow):
     def __init__(self) -> None:
         super().__init__()
         self.settings = load_settings()
-        self.document = Document()
-        self.shot_plan = ShotPlan(self.document)
-        self.imports = Imports(self.document)
-        self.header = Header(self.document, self.shot_plan)
+        self.session = Session(inbox_in_event_loop(self))
+        self.shot_plan = ShotPlan(self.session)
+        self.imports = Imports(self.session)
+        self.live = Live(self.session)
+        self.comparison = ComparisonModel(self.session)
+        self.commands = commands_of(self)
+        self.header = Header(self.session, self.shot_plan)
         self.notice = Notice()
-        self.log = Log(self.document)
-        self.handset_panel = SimulatedHandset(self.shot_plan)
-        self.live = Live(self.document, self.handset_panel)
+        self.log = Log(self.session)
+        self.handset_panel = SimulatedHandset(self.live, self.shot_plan)
         self.source_panel = SourcePanel(self.live)
-        self.signal = SignalLeaf(self.document)
-        self.timing = TimingLeaf(self.document)
-        self.sheet = SheetLeaf(self.document)
-        self.stack = StackLeaf(self.document)
-        self.handset = HandsetLeaf(self.document)
-        self.shots = ShotsLeaf(self.document, self.shot_plan)
-        self.findings = Findings(self.document)
-        self.start = Start(self.document)
-        self.tour = Tour(self)
-        self.leaf_names = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
+        self.signal = SignalLeaf(self.session)
+        self.timing = TimingLeaf(self.session)
+        self.sheet = SheetLeaf(self.session)
+        self.stack = StackLeaf(self.session, self.comparison, self.commands)
+        self.handset = HandsetLeaf(self.session)
+        self.shots = ShotsLeaf(self.session, self.shot_plan)
+        self.findings = Findings(self.session, self.comparison)
+        self.start = Start(self.session)
+        self.keys = KeysPage(self.commands, shown_groups(LEAVES))
+        self.tour = Tour(self.session, self.comparison, self.shot_plan, self.commands, self)
         self._build()
-        self.menu_actions = build_menus(self.menuBar(), menus_of(self))
+        self.menus = Menus(sure(self.menuBar()), self.commands, LEAVES, self._fill_recent)
         self._connect()
         self._restore()
-        self._refresh_actions()
+        self._refresh()
 
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")
@@ -104,41 +109,37 @@ class Window(QMainWindow):
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
         self.tabs.setAccessibleName("Leaves")
-        for name in self.leaf_names:
+        for name in LEAVES:
             self.tabs.addTab(name)
         self.pages = QStackedWidget()
-        for page in (self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.start):
+        leaves: tuple[QWidget, ...] = (self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots)
+        for page in (*leaves, self.start, self.keys):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
-        column = QVBoxLayout(centre)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = _column(centre)
         tab_row = QVBoxLayout()
         tab_row.setContentsMargins(18, 0, 0, 0)
         tab_row.addWidget(self.tabs)
         column.addLayout(tab_row)
         column.addWidget(self.pages, 1)
         left = QWidget()
-        stack = QVBoxLayout(left)
-        stack.setContentsMargins(0, 0, 0, 0)
-        stack.setSpacing(0)
+        stack = _column(left)
         stack.addWidget(self.log, 1)
         stack.addWidget(self.source_panel)
         stack.addWidget(self.handset_panel)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(1)
         self.splitter.setChildrenCollapsible(False)
-        for widget, least in ((left, 210), (centre, 420), (self.findings, 230)):
+        parts: tuple[tuple[QWidget, int], ...] = ((left, 210), (centre, 420), (self.findings, 230))
+        for widget, least in parts:
             widget.setMinimumWidth(least)
             self.splitter.addWidget(widget)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([LOG_WIDTH, WIDTH - LOG_WIDTH - FINDINGS_WIDTH, FINDINGS_WIDTH])
         whole = QWidget()
         whole.setObjectName("desk")
-        layout = QVBoxLayout(whole)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        layout = _column(whole)
         layout.addWidget(self.header)
         layout.addWidget(self.notice)
         layout.addWidget(self.splitter, 1)
@@ -146,83 +147,85 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self.resize(WIDTH, HEIGHT)
 
-    def fill_recent(self, menu: QMenu) -> None:
+    def _fill_recent(self, menu: QMenu) -> None:
         menu.clear()
         for path in map(Path, self.settings.recent):
-            menu.addAction(f"{path.stem}    {path.parent}", lambda path=path: self.open_casebook(path))
+            add_action(menu, f"{path.stem}    {path.parent}").triggered.connect(partial(self.open_casebook, path))
         if not self.settings.recent:
-            menu.addAction("No casebook has been opened yet").setEnabled(False)
+            add_action(menu, "No casebook has been opened yet", enabled=False)
 
     def _connect(self) -> None:
-        doc = self.document
-        doc.troubled.connect(self.notice.say)
-        for signal in (doc.opened, doc.history_changed, doc.presses_changed, doc.press_changed):
-            signal.connect(self._refresh_actions)
-        doc.pulses_heard.connect(self.header.level.add)
-        self.shot_plan.held_up.connect(self._hold_up)
-        self.shots.troubled.connect(self.notice.say)
-        self.sheet.said.connect(self.notice.say)
-        self.stack.said.connect(self.notice.say)
-        self.stack.shots_asked.connect(self._plan_more)
-        self.stack.found_out.connect(self.findings.show_stack)
-        self.timing.sheet_asked.connect(self._describe_with)
-        self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
-        self.imports.troubled.connect(self.notice.say)
-        self.imports.told.connect(self._show_progress)
-        self.tabs.currentChanged.connect(self._show_page)
-        self.header.listen_asked.connect(self.toggle_listening)
-        self.header.gadget_asked.connect(self.choose_gadget)
-        self.header.new_gadget_asked.connect(self.ask_gadget)
-        self.header.rename_asked.connect(self.ask_rename)
-        self.findings.go.connect(self.show_leaf)
-        self.findings.dismissed.connect(self.stack.dismiss)
-        self.handset.export_asked.connect(self.ask_export)
-        self.handset_panel.failed.connect(self.notice.say)
+        session, say = self.session, self.notice.say
+        for troubled in (session.troubled, self.live.troubled):
+            troubled.connect(say)
+        for signal in (self.shots.troubled, self.sheet.said, self.stack.said, self.handset_panel.failed):
+            signal.connect(say)
+        session.opened.connect(self._opened)
+        for event in (session.history_changed, session.presses_changed, self.comparison.changed):
+            event.connect(self._refresh)
+        session.press_changed.when(self._refresh)
+        self.commands.done.when(self._refresh)
+        self.live.pulses_heard.connect(self.header.level.add)
         self.live.changed.connect(self._show_listening)
         self.live.levelled.connect(self.header.level.show_peak)
-        self.header.source_chosen.connect(self._source_chosen)
-        self.live.troubled.connect(self.notice.say)
         self.live.broken.connect(self._source_broke)
-        self.start.new_asked.connect(self.ask_new)
-        self.start.open_asked.connect(self.ask_open)
-        self.start.demo_asked.connect(self.open_demo)
-        self.start.tour_asked.connect(self.follow_tour)
+        self.shot_plan.held_up.connect(self._hold_up)
+        self.imports.told.connect(self._show_progress)
+        self.timing.sheet_asked.connect(self._describe_with)
+        self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
+        self.tabs.currentChanged.connect(self._show_page)
+        self.findings.go.connect(self.show_leaf)
+        self.keys.closed.connect(self._show_page)
+        self.header.gadget_asked.connect(self.choose_gadget)
+        self.header.source_chosen.connect(self._source_chosen)
+        for asked, command in (
+            (self.header.listen_asked, "listen"),
+            (self.header.new_gadget_asked, "new_gadget"),
+            (self.header.rename_asked, "rename_gadget"),
+            (self.handset.export_asked, "export"),
+            (self.start.new_asked, "new"),
+            (self.start.open_asked, "open"),
+            (self.start.demo_asked, "example"),
+            (self.start.tour_asked, "tour"),
+            (self.start.import_asked, "import"),
+            (self.start.listen_asked, "listen"),
+            (self.source_panel.missed_asked, "missed"),
+        ):
+            asked.connect(partial(self.commands.do, command))
         self.tour.ended.connect(self._tour_ended)
-        self.start.import_asked.connect(self.ask_import)
-        self.start.listen_asked.connect(self.toggle_listening)
 
     # What is shown
 
-    def _refresh_actions(self) -> None:
-        has = self.document.casebook is not None
-        actions = self.menu_actions
-        for name in ("import", "save_as", "listen"):
-            actions[name].setEnabled(has)
-        actions["export"].setEnabled(any(key.best is not None for key in self.document.key_table()))
-        history = self.document.history
-        for action, changes, word in (
-            (actions["undo"], history.done, "Undo"),
-            (actions["redo"], history.undone, "Redo"),
-        ):
-            action.setEnabled(bool(changes))
-            action.setText(f"&{word} {changes[-1].words}" if changes else f"&{word}")
-        path = self.document.casebook.path if self.document.casebook is not None else None
+    def _refresh(self) -> None:
+        """Menus, title and page as things are now."""
+        self.menus.refresh()
+        path = self.session.casebook.path if self.session.casebook is not None else None
         self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
-        self._show_page()
+        if self.pages.currentWidget() is not self.keys:
+            self._show_page()
 
     def _show_page(self) -> None:
-        empty = not self.document.shown_presses() and not self.document.selected
-        showing = self.leaf_names[self.tabs.currentIndex()]
-        self.tabs.setVisible(self.document.casebook is not None)
-        if showing != "Stack":
-            self.findings.show_stack(None, "")
-        if self.document.casebook is None or (empty and showing == "Signal"):
+        empty = not self.session.shown_presses() and not self.session.selected
+        showing = LEAVES[self.tabs.currentIndex()]
+        self.tabs.setVisible(self.session.casebook is not None)
+        self.findings.show_stack(showing == "Stack" and self.session.casebook is not None)
+        if self.session.casebook is None or (empty and showing == "Signal"):
             self.pages.setCurrentWidget(self.start)
         else:
             self.pages.setCurrentIndex(self.tabs.currentIndex())
 
     def show_leaf(self, name: str) -> None:
-        self.tabs.setCurrentIndex(self.leaf_names.index(name))
+        self.tabs.setCurrentIndex(LEAVES.index(name))
+        self._show_page()
+
+    def show_stack(self, against: str, row: int) -> None:
+        """The stack, its rows held against something, and one of them in sight."""
+        self.show_leaf("Stack")
+        self.stack.hold_against(against)
+        self.stack.grid.show_row(row)
+
+    def show_keys(self) -> None:
+        self.pages.setCurrentWidget(self.keys)
 
     def label_press(self) -> None:
         """Type the label of the current press: in the stack if that is in sight, else in the log."""
@@ -231,145 +234,164 @@ class Window(QMainWindow):
         else:
             self.log.view.edit_current()
 
+    def copy(self) -> None:
+        """What is in sight to the clipboard: the stack's rows, or the frame's bits."""
+        if self.pages.currentWidget() is self.stack:
+            self.stack.copy_rows()
+        else:
+            self.signal.copy_bits()
+
     def _describe_with(self, unit_us: float) -> None:
         """Begin a sheet with a unit set by hand."""
         self.sheet.describe(unit_us)
         self.show_leaf("Sheet")
 
-    def _plan_more(self, shots: list[Shot]) -> None:
-        """Add presses that are asked for to the shot list."""
+    def plan_wanted(self) -> None:
+        """Add the presses that would settle the most to the shot list."""
+        shots = self.comparison.planned_shots()
         self.shot_plan.put((*self.shot_plan.shots(), *shots), words="plan shots")
+        self.notice.say(f"{len(shots)} {'press' if len(shots) == 1 else 'presses'} added to the shot list.")
 
     def toggle_night(self) -> None:
         self.settings.night = not self.settings.night
         self.apply_theme()
 
     def apply_theme(self) -> None:
-        self.menu_actions["night"].setChecked(self.settings.night)
-        self.menu_actions["armed"].setChecked(self.settings.armed)
-        self.menu_actions["ear"].setChecked(self.settings.ear)
-        Theme.apply(QApplication.instance(), NIGHT if self.settings.night else DAY)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        Theme.apply(app, NIGHT if self.settings.night else DAY)
         self.signal.refresh()
 
     # Casebooks and gadgets
 
-    def open_casebook(self, path: Path) -> bool:
-        self.live.stop()
-        self.imports.stop_and_wait()
-        if not self.document.open(path):
-            return False
-        self.notice.hide()
-        self._remember()
+    def open_casebook(self, path: Path) -> None:
+        self.session.open(path)
+
+    def _opened(self) -> None:
+        """Another casebook or gadget is open: what was listened to belongs to the one before."""
+        if self.session.casebook is not None:
+            self.settings.remember(self.session.casebook.path)
+            save_settings(self.settings)
         self.log.view.setFocus()
-        return True
+        self._refresh()
 
     def open_demo(self) -> None:
         """Open the example; who has not followed the tour yet is asked to."""
-        if self._open_example(for_tour=False) and not self.settings.toured:
+        self._open_example(for_tour=False, then=self._offer_tour)
+
+    def _offer_tour(self) -> None:
+        if not self.settings.toured:
             words = f"New here? {len(STEPS)} steps show the way from a first press to the proof."
             self.notice.say(words, "Follow them", self.follow_tour)
 
     def follow_tour(self) -> None:
         """Show the way from first press to proof, on an example as it was in the beginning."""
-        self.live.stop()
-        self.document.close()
-        if self._open_example(for_tour=True):
-            self.tour.start()
+        self.live.shut_down()
+        self.session.close()
+        self._open_example(for_tour=True, then=self.tour.start)
 
-    def _open_example(self, for_tour: bool) -> bool:
+    def _open_example(self, for_tour: bool, then: Callable[[], None]) -> None:
         self.notice.say("The example is being made …")
-        try:
-            path = example_casebook(for_tour)
-        except InputError as error:
-            self.notice.say(str(error))
-            return False
-        return self.open_casebook(path)
+
+        def made(path: Path | InputError) -> None:
+            if isinstance(path, InputError):
+                self.notice.say(str(path))
+                return
+            self.notice.hide()
+            self.once_opened(then)
+            self.open_casebook(path)
+
+        make_example(self.session.inbox, for_tour, made)
+
+    def once_opened(self, then: Callable[[], None]) -> None:
+        """Do something as soon as the casebook that is being opened is there."""
+        opened = self.session.opened
+
+        def once() -> None:
+            opened.disconnect(once)
+            self.session.inbox.post(then)
+
+        opened.connect(once)
 
     def _tour_ended(self) -> None:
         self.settings.toured = True
         save_settings(self.settings)
 
-    def _remember(self) -> None:
-        if self.document.casebook is not None:
-            self.settings.remember(self.document.casebook.path)
-            save_settings(self.settings)
-
     def ask_new(self) -> None:
-        if not (path := self._ask_path("New casebook", CASEBOOKS, SUFFIX)):
+        path = ask_file_to_write(self, "New casebook", CASEBOOKS, SUFFIX)
+        if path is None:
             return
-        if name := self._ask_name("New casebook", "What is the first gadget called?", "Handset"):
-            self.live.stop()
-            path.unlink(missing_ok=True)  # the dialog has asked about replacing it
-            if self.document.create(path, name):
-                self._remember()
+        if path.exists():
+            self.notice.say(
+                f"{path.name} exists already, and stays as it is. Choose another name, or open it.",
+                "Open it",
+                lambda: self.open_casebook(path),
+            )
+        elif name := ask_name(self, "New casebook", "What is the first gadget called?", "Handset"):
+            self.live.close()
+            self.session.create(path, name)
 
     def ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open casebook", "", CASEBOOKS)
-        if name:
-            self.open_casebook(Path(name))
+        if path := ask_file_to_open(self, "Open casebook", CASEBOOKS):
+            self.open_casebook(path)
 
     def ask_save_as(self) -> None:
-        if path := self._ask_path("Save casebook as", CASEBOOKS, SUFFIX):
-            self.live.stop()
-            if self.document.save_as(path):
-                self._remember()
+        if path := ask_file_to_write(self, "Save casebook as", CASEBOOKS, SUFFIX):
+            self._or_ask(path, lambda: self.save_as(path))
+
+    def save_as(self, path: Path) -> None:
+        """A copy under another name takes the casebook's place."""
+        self.live.close()
+        self.session.save_as(path)
+
+    def _or_ask(self, path: Path, write: Callable[[], None]) -> None:
+        """Write a file; where one stands there, ask first."""
+        if path.exists():
+            self.notice.say(f"{path.name} exists already in {path.parent}.", "Replace it", write)
+        else:
+            write()
 
     def ask_gadget(self) -> None:
-        if name := self._ask_name("New gadget", "What is it called?"):
-            self.live.stop()
-            self.document.add_gadget(name)
+        if name := ask_name(self, "New gadget", "What is it called?"):
+            self.live.close()
+            self.session.add_gadget(name)
 
     def ask_rename(self) -> None:
-        gadget = self.document.gadget
-        if gadget is not None and (name := self._ask_name("Rename gadget", "What is it called?", gadget.name)):
-            self.document.change(Rename(gadget.id, name))
+        gadget = self.session.gadget
+        if gadget is not None and (name := ask_name(self, "Rename gadget", "What is it called?", gadget.name)):
+            self.session.rename_gadget(name)
 
     def choose_gadget(self, gadget_id: int) -> None:
-        self.live.stop()
-        self.document.choose_gadget(gadget_id)
-
-    def _ask_name(self, title: str, question: str, offered: str = "") -> str:
-        name, ok = QInputDialog.getText(self, title, question, text=offered)
-        return name.strip() if ok else ""
-
-    def _ask_path(self, title: str, kinds: str, suffix: str) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(self, title, "", kinds)
-        if not name:
-            return None
-        path = Path(name)
-        return path if path.suffix else path.with_suffix(suffix)
+        self.live.close()
+        self.session.choose_gadget(gadget_id)
 
     # Files in and out
 
     def ask_import(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Import recordings", "", RECORDINGS)
-        self.import_files([Path(name) for name in names])
+        self.import_files(ask_files_to_open(self, "Import recordings", RECORDINGS))
 
     def import_files(self, paths: list[Path]) -> None:
         """Read recordings into the gadget; protocol sheets are taken in, a casebook is opened instead."""
-        if self.document.gadget is not None:
+        if self.session.gadget is not None:
             for path in paths:
                 if path.suffix.lower() == ".toml":
-                    self.document.add_sheet(path)
+                    self.session.add_sheet(path)
             paths = [path for path in paths if path.suffix.lower() != ".toml"]
         casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
         if casebooks:
             self.open_casebook(casebooks[0])
-            return
-        if not paths or self.imports.busy:
-            return
-        if self.document.gadget is None:
+        elif paths and self.session.gadget is None:
             self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
-            return
-        self.notice.hide()
-        self.imports.read([(path, how) for path in paths if (how := self._described(path)) is not None])
+        elif paths:
+            self.notice.hide()
+            self.imports.read([(path, asked) for path in paths if (asked := self._described(path)) is not None])
 
-    def _described(self, path: Path) -> How | None:
+    def _described(self, path: Path) -> ReadOptions | None:
         """What the user says of a file that does not say it itself; None if the user would rather not."""
         if path.suffix.lower() not in RAW_SUFFIXES:
             return AS_FOUND
         ask = Describe(path, self)
-        return How(samples=ask.description) if ask.exec() else None
+        return ReadOptions(samples=ask.description) if ask.exec() else None
 
     def _show_progress(self, words: str) -> None:
         if words:
@@ -378,27 +400,30 @@ class Window(QMainWindow):
             self.notice.hide()
 
     def ask_export(self) -> None:
-        if path := self._ask_path("Export keys", KEY_FILES, ".csv"):
-            self.export_keys(path)
+        if path := ask_file_to_write(self, "Export keys", KEY_FILES, ".csv"):
+            self._or_ask(path, lambda: self.export_keys(path))
 
     def export_keys(self, path: Path) -> None:
-        casebook, gadget = self.document.casebook, self.document.gadget
+        casebook, gadget = self.session.casebook, self.session.gadget
         if casebook is None or gadget is None:
             return
-        keys = exported_keys(casebook, self.document.key_table())
         try:
+            keys = exported_keys(casebook, self.session.key_table())
             write_keys(path, gadget, keys)
         except InputError as error:
             self.notice.say(str(error))
         else:
             self.notice.say(f"{len(keys)} keys are in {path}.")
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event: QDropEvent) -> None:
-        self.import_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if data is not None:
+            self.import_files([Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()])
 
     # Listening
 
@@ -414,19 +439,16 @@ class Window(QMainWindow):
     def toggle_armed(self) -> None:
         """Record from the first edge on, rather than from the moment of listening."""
         self.settings.armed = not self.settings.armed
-        self.menu_actions["armed"].setChecked(self.settings.armed)
 
     def toggle_ear(self) -> None:
         """Hear the source while nothing is recorded, so that the press just missed can still be had."""
         self.settings.ear = not self.settings.ear
-        self.menu_actions["ear"].setChecked(self.settings.ear)
         self.live.open_ear(self.header.choice, self.settings.ear)
 
     def ask_play(self) -> None:
         """Take a recording for the source: it is played as if it came in now."""
-        name, _ = QFileDialog.getOpenFileName(self, "Play a recording as a source", "", AUDIO)
-        if name:
-            self.header.choose(SourceChoice(f"Playing {Path(name).name}", f"{PLAY}{name}"))
+        if path := ask_file_to_open(self, "Play a recording as a source", AUDIO):
+            self.header.choose(SourceChoice(f"Playing {path.name}", f"{PLAY}{path}"))
 
     def _source_chosen(self) -> None:
         if self.header.choice is not None and self.header.choice.device:
@@ -438,8 +460,8 @@ class Window(QMainWindow):
         on = self.live.on
         self.header.show_listening(on, self.live.waiting)
         self.header.level.run(self.live.is_open)
-        self.menu_actions["missed"].setEnabled(not on and self.live.ring.heard)
-        if on:
+        self.menus.refresh()
+        if on and self.log.view.editor is None:
             self.log.view.setFocus()  # so that Return types a label
 
     def _hold_up(self, press_id: int, reason: str) -> None:
@@ -452,10 +474,10 @@ class Window(QMainWindow):
     def _source_broke(self, reason: str) -> None:
         self.notice.say(reason, "Listen again", self.toggle_listening)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
         # No shortcut: where a button or an editor has the focus, Space is theirs.
-        if event.key() == Qt.Key.Key_Space and self.document.gadget is not None:
-            self.toggle_listening()
+        if event is not None and event.key() == Qt.Key.Key_Space:
+            self.commands.do("listen")
         else:
             super().keyPressEvent(event)
 
@@ -469,14 +491,20 @@ class Window(QMainWindow):
             self.splitter.restoreState(QByteArray.fromHex(self.settings.splitter.encode()))
         self.apply_theme()
 
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.live.ear_open = False
-        self.live.stop()
-        self.imports.stop_and_wait()
-        self.stack.stop()
-        wait_for_ending()
-        self.settings.geometry = bytes(self.saveGeometry().toHex()).decode()
-        self.settings.splitter = bytes(self.splitter.saveState().toHex()).decode()
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if self.log.view.editor is not None:
+            self.log.view.editor.end(keep=True)
+        self.live.shut_down()
+        self.comparison.stop()
+        self.settings.geometry = self.saveGeometry().toHex().data().decode()
+        self.settings.splitter = self.splitter.saveState().toHex().data().decode()
         save_settings(self.settings)
-        self.document.close()
+        self.session.close()
         super().closeEvent(event)
+
+
+def _column(widget: QWidget) -> QVBoxLayout:
+    layout = QVBoxLayout(widget)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    return layout

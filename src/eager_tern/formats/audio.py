@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.signal.carrier import duty_in_bursts
 from eager_tern.signal.keying import pulses_of_bursts
 from eager_tern.signal.quality import CLIPS, clips
@@ -20,10 +20,8 @@ from eager_tern.signal.recording import Recording
 from eager_tern.signal.threshold import ThresholdSettings, Values, edges_of_samples
 from eager_tern.signal.values import Pulses
 
-NAME = "audio"
-SUFFIXES = (".wav", ".flac")
-
 FASTEST_WITHOUT_CARRIER_HZ = 96_001  # sampled faster, a recording may hold the unstripped carrier
+FASTEST_HZ = 50_000_000  # of a line's recording: more is a damaged header
 LOWEST_CARRIER_HZ = 20_000.0
 LEAST_CARRIER = 0.2  # of half the swing: the edges of a stripped line hold less of any frequency up there
 BLOCK, SMALL_BLOCK = 1 << 19, 1 << 12  # samples read at a time
@@ -32,7 +30,7 @@ REST_S = 0.05
 SWING = 0.6
 
 
-def recognises(head: bytes) -> bool:
+def claims(head: bytes, suffix: str) -> bool:
     """RIFF or RF64 with WAVE, AIFF, or one of the formats that begin with a word of their own."""
     return (
         (head[:4] in (b"RIFF", b"RF64") and head[8:12] == b"WAVE")
@@ -41,14 +39,17 @@ def recognises(head: bytes) -> bool:
     )
 
 
-def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture]:
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """One capture a channel that carries a signal (the first, if none does). Raises InputError."""
     import soundfile  # its library takes a while to load
 
+    threshold = ThresholdSettings(options.level) if options.level is not None else None
     try:
         info = soundfile.info(str(path))
     except soundfile.LibsndfileError as error:
         raise InputError(path, f"is no audio that can be read ({error.error_string.strip().rstrip('.')})") from None
+    if not 1 <= info.samplerate <= FASTEST_HZ:
+        raise InputError(path, f"a sample rate of {info.samplerate:,} Hz is not possible")
     if info.frames == 0:
         raise InputError(path, "holds no samples")
     warnings = _cut_short(path)
@@ -63,7 +64,7 @@ def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture
             wrong: list[str] = []
             edges = edges_of_samples(_blocks(file, channel, wrong), info.samplerate, threshold)
             found = tuple(dict.fromkeys((*warnings, *wrong)))
-            captures.append(Capture(str(path), NAME, channel, info.samplerate, edges, warnings=found))
+            captures.append(Capture(str(path), FORMAT.name, channel, info.samplerate, edges, warnings=found))
     carrying = [c for c in captures if c.bursts or (c.edges is not None and c.edges.times_us.size)]
     return carrying or captures[:1]
 
@@ -112,7 +113,7 @@ def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]
         pulses = replace(pulses_of_bursts(best.bursts), carrier_hz=best.frequency_hz)
         duty = duty_in_bursts(recording, best.bursts)
     return Capture(
-        str(path), NAME, channel, info.samplerate, None, pulses, best.bursts, duty=duty, warnings=warnings
+        str(path), FORMAT.name, channel, info.samplerate, None, pulses, best.bursts, duty=duty, warnings=warnings
     )  # fmt: skip
 
 
@@ -161,7 +162,7 @@ def _cut_short(path: Path) -> tuple[str, ...]:
     return ()
 
 
-def write(path: Path, pulses: Pulses) -> None:
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """The line at 48 kHz, 16 bits, low at rest.
 
     Each edge is a ramp two samples long, so that interpolation between the samples gives its place back.
@@ -181,3 +182,6 @@ def write(path: Path, pulses: Pulses) -> None:
         inside = at >= 0
         np.add.at(line, at[inside], (signs * np.clip((at - edges + 1) / 2, 0.0, 1.0))[inside])
     soundfile.write(str(path), (line[:size] * 2 - 1) * SWING, rate, subtype="PCM_16")
+
+
+FORMAT = Format("audio", (".wav", ".flac"), claims, read, write, obeys=frozenset({"level"}))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from eager_tern.signal.baseband import Baseband, Keying
 from eager_tern.signal.polarity import find_polarity
@@ -47,3 +49,44 @@ class Capture:
             return self.pulses, None
         chosen = polarity or find_polarity(self.edges).polarity
         return pulses_from_edges(self.edges, chosen), chosen
+
+
+@dataclass(frozen=True)
+class Description:
+    """What makes samples of bytes: ``datatype`` as SigMF names it (cu8, ci16_le, cf32_le, rf32_le …)."""
+
+    datatype: str
+    rate_hz: float
+    center_hz: float = 0.0
+
+
+@dataclass(frozen=True)
+class ReadOptions:
+    """What somebody says of a file beforehand: which channel, a threshold in the samples' own units, what its bare
+    samples are. None is found out.
+    """
+
+    channel: int | None = None
+    level: float | None = None
+    samples: Description | None = None
+
+
+AS_FOUND = ReadOptions()
+
+
+@dataclass(frozen=True)
+class Format:
+    """A kind of file, and what can be done with it.
+
+    ``claims`` tells from a file's first bytes and its suffix whether it is one. ``suffixes`` are those that it is
+    written with. ``obeys`` names the read options, beside the channel, that mean something to it. A format that does
+    not ``overwrite`` writes new files only.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+    claims: Callable[[bytes, str], bool]
+    read: Callable[[Path, ReadOptions], list[Capture]]
+    write: Callable[[Path, Pulses, Sequence[Note]], None]
+    obeys: frozenset[str] = frozenset()
+    overwrites: bool = True

@@ -2,37 +2,55 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from eager_tern.casebook.store import MAGIC, SUFFIX, Casebook
-from eager_tern.formats.capture import Capture
+from eager_tern.casebook.file import MAGIC, SUFFIX
+from eager_tern.casebook.store import Casebook
+from eager_tern.errors import InputError
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.signal.values import Pulses, signed_from_start
 
-NAME = "casebook"
-SUFFIXES = (SUFFIX,)
 
-
-def recognises(head: bytes) -> bool:
+def claims(head: bytes, suffix: str) -> bool:
     return head.startswith(MAGIC)
 
 
-def read(path: Path) -> list[Capture]:
-    """Every take. Raises InputError."""
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
+    """Every take that is not hidden; of a damaged casebook, those that can be had. Raises InputError."""
     casebook = Casebook.open(path, read_only=True)
     try:
-        return [
-            Capture(str(path), NAME, sample_rate_hz=take.sample_rate_hz, pulses=casebook.take_pulses(take.id))
-            for take in casebook.takes()
-        ]
+        captures = []
+        for take in casebook.takes():
+            if take.hidden:
+                continue
+            try:
+                pulses = casebook.take_pulses(take.id)
+            except InputError as error:
+                casebook.lost.append(f"take {take.id} cannot be read ({error.reason})")
+                continue
+            captures.append(Capture(str(path), FORMAT.name, sample_rate_hz=take.sample_rate_hz, pulses=pulses))
+        if not captures and casebook.lost:
+            raise InputError(path, casebook.lost[0])
+        return [_warned(capture, tuple(casebook.lost)) for capture in captures]
     finally:
         casebook.close()
 
 
-def write(path: Path, pulses: Pulses) -> None:
+def _warned(capture: Capture, warnings: tuple[str, ...]) -> Capture:
+    return Capture(
+        capture.path, capture.format, sample_rate_hz=capture.sample_rate_hz, pulses=capture.pulses, warnings=warnings
+    )
+
+
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """A new casebook with one gadget and one take."""
     casebook = Casebook.create(path)
     try:
-        take = casebook.add_take(casebook.add_gadget(path.stem), path.name, NAME, carrier_hz=pulses.carrier_hz)
+        take = casebook.add_take(casebook.add_gadget(path.stem), path.name, FORMAT.name, carrier_hz=pulses.carrier_hz)
         casebook.append_durations(take, signed_from_start(pulses))
     finally:
         casebook.close()
+
+
+FORMAT = Format("casebook", (SUFFIX,), claims, read, write, overwrites=False)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,16 +13,14 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture, Note
+from eager_tern.formats.capture import AS_FOUND, Capture, Description, Format, Note, ReadOptions
 from eager_tern.signal.keying import keying_of, pulses_of_bursts
 from eager_tern.signal.quality import CLIPS, clips
 from eager_tern.signal.radio import Transmission, find_transmissions
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.values import Pulses
 
-NAME = "iq"
-SUFFIXES = (".sigmf-meta", ".sigmf-data")
-META, DATA = SUFFIXES
+META, DATA = ".sigmf-meta", ".sigmf-data"
 RAW_SUFFIXES = (".iq", ".cu8", ".cs8", ".ci8", ".cs16", ".ci16", ".cf32", ".cfile")
 
 # Sample types by their SigMF names: NumPy's own name, what stands for zero, and full scale.
@@ -45,22 +43,21 @@ LOOKED_AT = 1 << 17  # samples of a burst, to see whether it clips
 LARGEST = 1e6  # of full scale: what is more is no sample
 
 
-@dataclass(frozen=True)
-class Description:
-    """What makes samples of bytes: ``datatype`` as SigMF names it (cu8, ci16_le, cf32_le, rf32_le …)."""
-
-    datatype: str
-    rate_hz: float
-    center_hz: float = 0.0
-
-
-def recognises(head: bytes) -> bool:
-    """A SigMF description: JSON with the keys that each has."""
+def claims(head: bytes, suffix: str) -> bool:
+    """A SigMF description, JSON with the keys that each has; its other half and bare samples may look like anything."""
+    if suffix == DATA or suffix in RAW_SUFFIXES:
+        return True
     return head.lstrip()[:1] == b"{" and (b"core:" in head or b'"global"' in head)
 
 
-def read(path: Path) -> list[Capture]:
-    """One capture a transmitter found. ``path`` is either half of the pair. Raises InputError."""
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
+    """One capture a transmitter found. ``path`` is either half of a SigMF pair, or holds bare samples that the options
+    describe. Raises InputError.
+    """
+    if options.samples is not None:
+        return read_raw(path, options.samples)
+    if path.suffix.lower() in RAW_SUFFIXES:
+        raise InputError(path, "holds bare samples; --samples and --rate tell what they are, as in cu8 and 250000")
     meta_path, data_path = path.with_suffix(META), path.with_suffix(DATA)
     description, notes = _described(meta_path)
     if not data_path.is_file():
@@ -82,7 +79,7 @@ def read_raw(
         captures.append(
             Capture(
                 name,
-                NAME,
+                FORMAT.name,
                 number,
                 recording.rate_hz,
                 pulses=replace(pulses_of_bursts(found.bursts), carrier_hz=carrier_hz),
@@ -93,7 +90,7 @@ def read_raw(
                 warnings=warnings,
             )
         )
-    return captures or [Capture(name, NAME, 0, recording.rate_hz, notes=notes, warnings=warnings)]
+    return captures or [Capture(name, FORMAT.name, 0, recording.rate_hz, notes=notes, warnings=warnings)]
 
 
 def _clipping(recording: Recording, transmissions: Sequence[Transmission]) -> tuple[str, ...]:
@@ -242,3 +239,6 @@ def _line(edges: NDArray[np.float64], first: int, count: int) -> NDArray[np.floa
         inside = (at >= 0) & (at < count)
         np.add.at(level, at[inside], (signs * np.clip((nearest + shift - near + 1) / 2, 0, 1))[inside])
     return level
+
+
+FORMAT = Format("iq", (META, DATA), claims, read, write, obeys=frozenset({"samples"}))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import islice, pairwise
 from pathlib import Path
@@ -13,12 +14,12 @@ from warnings import catch_warnings, simplefilter
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture
+from eager_tern.formats import timing_text
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.numbers import is_number
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses
 
-NAME = "level-csv"
 SUFFIXES = (".csv", ".tsv")
 
 UNITS_US = {
@@ -46,8 +47,16 @@ class _Header:
     units: list[str]
 
 
-def recognises(head: bytes) -> bool:
-    """Text that begins with a header of several columns, or a table of numbers that lacks one."""
+def claims(head: bytes, suffix: str) -> bool:
+    """Text that begins with a header of several columns, or a table of numbers that lacks one; or whose suffix says
+    that it is a table, where it does not begin as timing text does: what is missing is best said by this reader.
+    """
+    if b"\0" in head:
+        return False
+    return _is_table_text(head) or (suffix in SUFFIXES and not timing_text.begins(head))
+
+
+def _is_table_text(head: bytes) -> bool:
     try:
         text = head.decode("utf-8-sig", errors="strict" if len(head) < 4096 else "ignore")
     except UnicodeDecodeError:
@@ -109,9 +118,15 @@ def _unit_of(name: str) -> str | None:
     return None
 
 
-def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture]:
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """One capture a channel. Raises InputError with the row."""
-    text = _text(path)
+    try:
+        return _read(path, _text(path), ThresholdSettings(options.level) if options.level is not None else None)
+    except csv.Error as error:
+        raise InputError(path, f"is no table that can be read ({error})") from None
+
+
+def _read(path: Path, text: str, threshold: ThresholdSettings | None) -> list[Capture]:
     header = _header(text[: 1 << 16])
     if header is None:
         raise InputError(path, "has no header with a time column", "line 1")
@@ -135,7 +150,7 @@ def read(path: Path, threshold: ThresholdSettings | None = None) -> list[Capture
 
 
 def _text(path: Path) -> str:
-    data = path.read_bytes()
+    data = path.read_bytes().replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -233,7 +248,7 @@ def _capture(
         edges = edges_of_changes(times[known], values[known], float(times[0]), float(times[-1]))
     else:
         edges = edges_of_samples([values.astype(np.float32)], rate, threshold)
-    return Capture(str(path), NAME, number, rate, edges, channel_name=name, warnings=warnings)
+    return Capture(str(path), FORMAT.name, number, rate, edges, channel_name=name, warnings=warnings)
 
 
 def _sample_rate(times: Floats) -> float | None:
@@ -247,11 +262,16 @@ def _sample_rate(times: Floats) -> float | None:
     return float((times.size - 1) / (times[-1] - times[0]) * 1e6)
 
 
-def write(path: Path, pulses: Pulses) -> None:
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """The changes only, the line resting low, a mark high."""
     edges = pulses.edge_times_us
     levels = (np.arange(edges.size) + 1) % 2
     rows = [f"{t!r},{level}" for t, level in zip(edges.tolist(), levels.tolist(), strict=True)]
     first = ["0.0,0"] if pulses.start_us > 0 else []
     last = f"{float(edges[-1]) + REST_US!r},0"
-    path.write_text("\n".join(["time_us,level", *first, *rows, last]) + "\n", "utf-8")
+    lines = ["time_us,level", *first, *rows, last]
+    delimiter = "\t" if path.suffix.lower() == ".tsv" else ","
+    path.write_text("".join(line.replace(",", delimiter) + "\n" for line in lines), "utf-8")
+
+
+FORMAT = Format("level-csv", SUFFIXES, claims, read, write, obeys=frozenset({"level"}))

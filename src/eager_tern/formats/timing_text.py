@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture, Note
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.numbers import is_number
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
-
-NAME = "timing-text"
-SUFFIXES = (".txt", ".h", ".c")
 
 SILENCE_US = 1_000_000.0  # what a blank line stands for
 LONGEST_US = 1e12
@@ -44,7 +42,7 @@ class _Burst:
     name: str = ""
 
 
-def recognises(head: bytes) -> bool:
+def claims(head: bytes, suffix: str) -> bool:
     """Any text may be timing text: the reader says what is wrong with it."""
     return b"\0" not in head
 
@@ -55,14 +53,14 @@ def begins(head: bytes) -> bool:
     return not first or first[0].lower() in WORDS or is_number(first[0]) or b"{" in head
 
 
-def read(path: Path) -> list[Capture]:
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """The one capture of a timing text. Raises InputError with the line."""
     try:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise InputError(path, "is neither text nor a binary format known here", f"byte {error.start}") from None
     pulses, notes, warnings = parse_noted(text, path)
-    return [Capture(str(path), NAME, pulses=pulses, notes=notes, warnings=warnings)]
+    return [Capture(str(path), FORMAT.name, pulses=pulses, notes=notes, warnings=warnings)]
 
 
 def parse(text: str, source: object = "text") -> Pulses:
@@ -223,19 +221,26 @@ def _expect_turns(values: Floats, lines: Floats, source: object) -> None:
         )  # fmt: skip
 
 
-def write(path: Path, pulses: Pulses) -> None:
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """Signed durations, a line a burst, in an exact decimal form."""
     path.write_text(to_text(pulses), "utf-8")
 
 
 def to_text(pulses: Pulses) -> str:
     signed = signed_from_start(pulses)
-    words = [_word(value) for value in signed.tolist()]
     breaks = np.flatnonzero(signed <= -LINE_BREAK_US) + 1
     pieces = np.split(np.arange(signed.size), breaks)
-    return "".join(" ".join(words[i] for i in piece) + "\n" for piece in pieces if piece.size)
+    return "".join(as_words(signed[piece]) + "\n" for piece in pieces if piece.size)
+
+
+def as_words(signed_us: Floats) -> str:
+    """Signed durations as they stand on a line."""
+    return " ".join(_word(value) for value in signed_us.tolist() if value)
 
 
 def _word(value: float) -> str:
     text = repr(abs(value)).removesuffix(".0")
     return ("+" if value > 0 else "-") + text
+
+
+FORMAT = Format("timing-text", (".txt", ".h", ".c"), claims, read, write)

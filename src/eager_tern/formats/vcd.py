@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -12,16 +12,15 @@ from typing import Any
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import Capture
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.signal.threshold import edges_of_changes
 from eager_tern.signal.values import Edges, Floats, Pulses
 
 NAME = "vcd"
-SUFFIXES = (".vcd",)
-
 KEYWORDS = (b"$date", b"$version", b"$timescale", b"$comment", b"$scope", b"$var")
 MOST_BITS_OF_BUS = 64
 MOST_CHANGES = 50_000_000  # of all signals together: 800 MB
+MOST_DECLARED = 50_000  # scopes and signals: a large design has some thousands
 WRITTEN_NS = 1
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
@@ -36,12 +35,12 @@ class _Signal:
     values: array[float] = field(default_factory=lambda: array("d"))
 
 
-def recognises(head: bytes) -> bool:
+def claims(head: bytes, suffix: str) -> bool:
     """Text that begins with one of the format's own keywords."""
     return head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(KEYWORDS)
 
 
-def read(path: Path) -> list[Capture]:
+def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """One capture a signal that changes (the first, if none does). Raises InputError with the line."""
     signals: dict[str, list[_Signal]] = {}
     seen = _Seen()
@@ -88,7 +87,7 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
     from vcd.reader import TokenKind, VCDParseError, tokenize
 
     scopes: list[str] = []
-    changes = 0
+    changes = declared = 0
     began = False
     line = 1
     try:
@@ -105,13 +104,11 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
             elif kind is TokenKind.CHANGE_SCALAR:
                 group = signals.get(token.scalar_change.id_code)
                 if group:
-                    _note(group[0], seen.last, token.scalar_change.value)
-                    changes += 1
+                    changes += _note(group[0], seen.last, token.scalar_change.value)
             elif kind is TokenKind.CHANGE_VECTOR:
                 group = signals.get(token.vector_change.id_code)
                 for signal, value in zip(group or (), _bits(token.vector_change.value, len(group or ())), strict=False):
-                    _note(signal, seen.last, value)
-                    changes += 1
+                    changes += _note(signal, seen.last, value)
             elif kind is TokenKind.CHANGE_REAL:
                 group = signals.get(token.real_change.id_code)
                 if group:
@@ -119,22 +116,26 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
                     group[0].values.append(token.real_change.value)
                     changes += 1
             elif kind is TokenKind.SCOPE:
+                declared += 1
                 scopes.append(token.scope.ident)
             elif kind is TokenKind.UPSCOPE and scopes:
                 scopes.pop()
             elif kind is TokenKind.VAR:
+                declared += 1
                 # A signal that goes through several scopes is dumped once, under one code.
                 signals.setdefault(token.var.id_code, _declared(token.var, scopes))
             elif kind is TokenKind.TIMESCALE:
                 scale = token.timescale
                 seconds = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9, "ps": 1e-12, "fs": 1e-15}
                 seen.tick_us = int(scale.magnitude) * seconds[scale.unit.value] * 1e6
+            if declared > MOST_DECLARED:
+                raise _StopError(f"declares more than {MOST_DECLARED} scopes and signals", f"line {line}")
             if changes > MOST_CHANGES:
                 raise _StopError(f"has more than {MOST_CHANGES} changes", f"line {line}")
     except VCDParseError as error:
         reason = str(error).split(": ")[-1]
         raise _StopError(f"is no value change dump from here on ({reason})", f"line {line}") from None
-    except (ValueError, KeyError, IndexError, UnicodeDecodeError) as error:
+    except (ValueError, KeyError, IndexError, OverflowError, UnicodeDecodeError) as error:
         raise _StopError(f"cannot be understood from here on ({error})", f"line {line}") from None
 
 
@@ -154,11 +155,14 @@ def _declared(var: Any, scopes: list[str]) -> list[_Signal]:
 LEVELS = {"0": 0.0, "1": 1.0, "x": np.nan, "X": np.nan, "z": -1.0, "Z": -1.0}
 
 
-def _note(signal: _Signal, at: int, value: str) -> None:
+def _note(signal: _Signal, at: int, value: str) -> bool:
+    """Take down a level if it is another than the one before; whether it was."""
     level = LEVELS.get(value)
-    if level is not None:
+    if level is not None and not (signal.values and signal.values[-1] == level):
         signal.times.append(at)
         signal.values.append(level)
+        return True
+    return False
 
 
 def _bits(value: int | str, size: int) -> Iterable[str]:
@@ -190,7 +194,7 @@ def looks_like_a_signal(edges: Edges) -> bool:
     return not regular
 
 
-def write(path: Path, pulses: Pulses) -> None:
+def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """One wire, low at rest, high during marks, in nanoseconds."""
     from vcd import VCDWriter
 
@@ -208,3 +212,6 @@ def write(path: Path, pulses: Pulses) -> None:
         for i, at in enumerate(edges):
             writer.change(line, at, 1 - i % 2)
         writer.close(edges[-1] + int(REST_US * 1000))
+
+
+FORMAT = Format(NAME, (".vcd",), claims, read, write)

@@ -12,14 +12,15 @@ from eager_tern.signal.values import Floats
 BEFORE_US = 2e6  # kept of the time before the first edge
 QUIET_US = 20e6  # without an edge, and it waits again
 RING_US = 30e6  # of what was heard while nothing was recorded
+RING_DURATIONS = 1_000_000  # at the most, 8 MB: thirty seconds of a flood are more
 
 
 @dataclass
 class Arming:
     """What a source says while it is waited for, and when that has been waited for long enough.
 
-    ``hear`` gives what is to be recorded: nothing before the first mark, then what came just before it and everything
-    from there on. ``quiet`` tells that nothing has come for so long that the recording may end.
+    ``let_through`` gives what is to be recorded: nothing before the first mark, then what came just before it and
+    everything from there on. ``quiet`` tells that nothing has come for so long that the recording may end.
     """
 
     before_us: float = BEFORE_US
@@ -36,7 +37,7 @@ class Arming:
     def quiet(self) -> bool:
         return self._recording and self._silence_us >= self.quiet_us
 
-    def hear(self, signed_us: Floats) -> Floats:
+    def let_through(self, signed_us: Floats) -> Floats:
         """Take durations in; gives those to be recorded."""
         marks = np.flatnonzero(signed_us > 0)
         behind = signed_us[marks[-1] + 1 :] if marks.size else signed_us
@@ -67,13 +68,18 @@ class Ring:
     longest_us: float = RING_US
     _parts: deque[Floats] = field(default_factory=deque)
     _length_us: float = 0.0
+    _count: int = 0
 
-    def hear(self, signed_us: Floats) -> None:
+    def keep(self, signed_us: Floats) -> None:
         """Take durations in; the oldest go where there are too many."""
         self._parts.append(signed_us)
         self._length_us += float(np.abs(signed_us).sum())
-        while self._parts and self._length_us - (oldest := float(np.abs(self._parts[0]).sum())) >= self.longest_us:
-            self._parts.popleft()
+        self._count += signed_us.size
+        while self._parts and (
+            self._length_us - (oldest := float(np.abs(self._parts[0]).sum())) >= self.longest_us
+            or self._count > RING_DURATIONS
+        ):
+            self._count -= self._parts.popleft().size
             self._length_us -= oldest
 
     @property
@@ -85,5 +91,5 @@ class Ring:
         """What is in it, which is then gone."""
         signed = np.concatenate(self._parts) if self._parts else np.empty(0)
         self._parts.clear()
-        self._length_us = 0.0
+        self._length_us, self._count = 0.0, 0
         return signed

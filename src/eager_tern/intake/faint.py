@@ -13,7 +13,7 @@ from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import FEWEST_CHECK_BITS, code_shapes, kept_by_checks
-from eager_tern.protocol.take import TakeRead, read_pulses
+from eager_tern.protocol.take import Passage, TakeRead, read_pulses
 from eager_tern.signal.baseband import Baseband
 from eager_tern.signal.evidence import RadioEvidence
 from eager_tern.signal.keying import beyond_doubt, keying_of, pulses_of_bursts, sent_spans
@@ -62,13 +62,13 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
     return in_one_row(parts), tuple(faint)
 
 
-def doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
-    """The take with what is known of its faint frames: how they were read, and how far their bits can be trusted.
+def with_doubts(read: Passage, faint: Sequence[Faint]) -> Passage:
+    """A passage with what is known of its faint frames: how they were read, and how far their bits can be trusted.
 
     What cannot be trusted at all is left over as noise.
     """
-    presses, noise = [], list(take.noise)
-    for press in take.presses:
+    presses, noise = [], list(read.noise)
+    for press in read.presses:
         frames = []
         for frame in press.frames:
             of = [f for f in faint if f.start_us < frame.pulses.end_us and f.end_us > frame.pulses.start_us]
@@ -81,7 +81,7 @@ def doubted(take: TakeRead, faint: Sequence[Faint]) -> TakeRead:
             frames.append(frame)
         if frames:
             presses.append(replace(press, frames=tuple(frames)))
-    return replace(take, presses=tuple(presses), noise=tuple(sorted(noise)))
+    return replace(read, presses=tuple(presses), noise=tuple(sorted(noise)))
 
 
 def _trust(reading: Reading, faint: Faint) -> float:

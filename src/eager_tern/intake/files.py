@@ -10,47 +10,41 @@ from pathlib import Path
 import numpy as np
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Faint, Measured, PressReading, press_reading
+from eager_tern.casebook.values import NOT_MEASURED, Faint, Measured
 from eager_tern.formats import vcd
-from eager_tern.formats.capture import Capture, Note
-from eager_tern.formats.iq import Description
+from eager_tern.formats.capture import AS_FOUND, Capture, ReadOptions
 from eager_tern.formats.registry import read_captures
-from eager_tern.intake.faint import clearest_pulses, doubted
+from eager_tern.intake.faint import clearest_pulses, with_doubts
+from eager_tern.intake.passages import as_kept
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import (
+    Passage,
     TakeRead,
     begins_in_mark,
     clean_marks,
     joined,
     likelier_polarity,
-    read_stepwise,
+    read_passages,
 )
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.quality import advice_on
-from eager_tern.signal.values import Polarity, signed_from_start
-
-MOST_STRAYS = 500  # of which each has a line of its own in the casebook
+from eager_tern.signal.values import Polarity, Pulses, signed_from_start
 
 
 @dataclass(frozen=True)
 class FileTake:
-    """One capture of a file with what was read in it.
+    """One capture of a file with what was read in it; ``cut``: it begins within a mark.
 
-    ``polarity`` is None where the file names its marks. ``faint`` are the stretches whose pulses no threshold gave.
+    ``polarity`` is None where the file names its marks.
     """
 
     capture: Capture
     polarity: Polarity | None
     take: TakeRead
-    faint: tuple[Faint, ...] = ()
+    measured: Measured = NOT_MEASURED
     by_hand: ByHand = FOUND_OUT
-
-    @property
-    def measured(self) -> Measured:
-        deviations = [burst.deviation_hz for burst in self.capture.bursts if burst.deviation_hz]
-        deviation = float(np.median(deviations)) if deviations else None
-        return Measured(self.capture.keying, deviation, self.capture.duty, self.faint)
+    cut: bool = False
 
     def advice(self, frames: int) -> tuple[str, ...]:
         """What is wrong with the recording of which so many frames could be read, and what to try."""
@@ -58,45 +52,35 @@ class FileTake:
 
 
 def read_file(
-    path: Path,
-    sheets: Sequence[Sheet],
-    *,
-    channel: int | None = None,
-    by_hand: ByHand = FOUND_OUT,
-    samples: Description | None = None,
+    path: Path, sheets: Sequence[Sheet], options: ReadOptions = AS_FOUND, by_hand: ByHand = FOUND_OUT
 ) -> list[FileTake]:
-    """Every take of a file; ``samples`` describes a file of bare ones. Raises InputError.
+    """Every take of a file. Raises InputError.
 
     Where no channel was asked for and some hold frames, those that hold none are left out.
     """
-    captures = read_captures(path, channel, samples, by_hand.level)
+    captures = read_captures(path, replace(options, level=by_hand.level))
     takes = [_whole(capture, sheets, by_hand) for capture in captures]
-    return takes if channel is not None else _worth_keeping(takes)
+    return takes if options.channel is not None else _worth_keeping(takes)
 
 
 def read_file_stepwise(
-    path: Path,
-    sheets: Sequence[Sheet],
-    *,
-    channel: int | None = None,
-    by_hand: ByHand = FOUND_OUT,
-    samples: Description | None = None,
-) -> Iterator[FileTake]:
-    """The same takes as they are read: the first of each holds its pulses and no presses yet, the others what was found
-    since. Raises InputError.
-    """
-    captures = read_captures(path, channel, samples, by_hand.level)
-    if len(captures) == 1 or channel is not None:
+    path: Path, sheets: Sequence[Sheet], options: ReadOptions = AS_FOUND, by_hand: ByHand = FOUND_OUT
+) -> Iterator[tuple[FileTake, Iterator[Passage]]]:
+    """The same takes as they are read: each with its pulses and no presses yet, and its passages. Raises InputError."""
+    captures = read_captures(path, replace(options, level=by_hand.level))
+    if len(captures) == 1 or options.channel is not None:
         for capture in captures:
-            yield from read_capture_stepwise(capture, sheets, by_hand)
+            begun = before_reading(capture, sheets, by_hand)
+            yield begun, passages_of(begun, sheets)
         return
     for found in _worth_keeping([_whole(capture, sheets, by_hand) for capture in captures]):
-        yield _with(found, ())
-        yield found
+        pulses = found.take.pulses
+        whole = Passage(0, pulses.durations_us.size + 1, pulses, found.take.presses, found.take.noise)
+        yield replace(found, take=TakeRead(pulses, (), ())), iter((whole,))
 
 
-def read_capture_stepwise(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> Iterator[FileTake]:
-    """A capture read with the sheets, and with what the user overruled."""
+def before_reading(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:
+    """A capture's pulses, with what the user overruled, before anything is read in them."""
     polarity, pulses, cut = None, capture.pulses, False
     faint: tuple[Faint, ...] = ()
     if capture.bursts:
@@ -106,20 +90,21 @@ def read_capture_stepwise(capture: Capture, sheets: Sequence[Sheet], by_hand: By
         polarity = by_hand.polarity or likelier_polarity(capture.edges, sheets, by_hand)
         pulses, _ = capture.marks(polarity)
         cut = begins_in_mark(capture.edges, polarity)
-    pulses = clean_marks(pulses, by_hand)
-    found = FileTake(capture, polarity, TakeRead(pulses, (), ()), faint, by_hand)
-    yield found
-    for part in read_stepwise(pulses, sheets, GapSettings(by_hand.gap_us), cut):
-        yield replace(found, take=doubted(part, faint))
+    deviations = [burst.deviation_hz for burst in capture.bursts if burst.deviation_hz]
+    deviation = float(np.median(deviations)) if deviations else None
+    measured = Measured(capture.keying, deviation, capture.duty, faint)
+    return FileTake(capture, polarity, TakeRead(clean_marks(pulses, by_hand), (), ()), measured, by_hand, cut)
+
+
+def passages_of(begun: FileTake, sheets: Sequence[Sheet]) -> Iterator[Passage]:
+    """What is read in a capture, passage by passage."""
+    passages = read_passages(begun.take.pulses, sheets, GapSettings(begun.by_hand.gap_us), begun.cut)
+    return (with_doubts(passage, begun.measured.faint) for passage in passages)
 
 
 def _whole(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:
-    parts = list(read_capture_stepwise(capture, sheets, by_hand))
-    return _with(parts[0], parts)
-
-
-def _with(found: FileTake, parts: Sequence[FileTake]) -> FileTake:
-    return replace(found, take=joined(found.take.pulses, [part.take for part in parts]))
+    begun = before_reading(capture, sheets, by_hand)
+    return replace(begun, take=joined(begun.take.pulses, list(passages_of(begun, sheets))))
 
 
 def _worth_keeping(takes: Sequence[FileTake]) -> list[FileTake]:
@@ -141,12 +126,17 @@ def _worth_keeping(takes: Sequence[FileTake]) -> list[FileTake]:
 
 def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: float | None = None) -> list[int]:
     """Put a take with its presses and strays into a casebook, whole or not at all. Gives the ids of the presses."""
+    pulses = found.take.pulses
+    whole = Passage(0, pulses.durations_us.size + 1, pulses, found.take.presses, found.take.noise)
     with casebook.changing():
-        return keep_read(casebook, keep_pulses(casebook, gadget_id, found, started_at), found)
+        take_id = keep_pulses(casebook, gadget_id, found, started_at)
+        casebook.put_passage(take_id, as_kept(whole, found.capture.notes))
+        casebook.set_read_whole(take_id, True)
+        return [press.id for press in casebook.presses(take_id=take_id) if not press.stray]
 
 
 def keep_pulses(casebook: Casebook, gadget_id: int, found: FileTake, started_at: float | None = None) -> int:
-    """Put a take's raw durations into a casebook. Gives its id."""
+    """Put a take's raw durations, none of them read yet, into a casebook. Gives its id."""
     capture, pulses = found.capture, found.take.pulses
     with casebook.changing():
         take_id = casebook.add_take(
@@ -154,50 +144,12 @@ def keep_pulses(casebook: Casebook, gadget_id: int, found: FileTake, started_at:
             started_at=time.time() if started_at is None else started_at, polarity=found.polarity,
             sample_rate_hz=capture.sample_rate_hz, carrier_hz=pulses.carrier_hz,
             path=str(Path(capture.path).absolute()), channel=capture.channel, by_hand=found.by_hand,
-            measured=found.measured,
+            measured=found.measured, cut=found.cut, read_whole=False,
         )  # fmt: skip
         casebook.append_durations(take_id, signed_from_start(pulses))
     return take_id
 
 
-def keep_read(casebook: Casebook, take_id: int, found: FileTake) -> list[int]:
-    """Put what was read of a take beside its durations. Gives the ids of the presses."""
-    started, notes = casebook.take(take_id).started_at, found.capture.notes
-    with casebook.changing():
-        for reading in stray_readings(found.take):
-            casebook.put_press(take_id, reading, stray=True, caught_at=started + reading.start_us / 1e6)
-        return [
-            casebook.put_press(
-                take_id,
-                press_reading(press),
-                caught_at=started + press.start_us / 1e6,
-                label=_noted(notes, press.start_us),
-            )
-            for press in found.take.presses
-        ]
-
-
-def _noted(notes: Sequence[Note], at_us: float) -> str:
-    """What the file calls the stretch that a press begins in."""
-    return next((note.text for note in notes if note.start_us - 1 <= at_us < note.end_us), "")
-
-
-def stray_readings(take: TakeRead) -> list[PressReading]:
-    """What is kept of the bursts that are no frames. In a recording full of chatter, neighbours are one stray."""
-    edges = take.pulses.edge_times_us
-    spans = list(take.noise) if len(take.noise) <= MOST_STRAYS else _joined(take.noise)
-    return [
-        PressReading(frames=(span,), start_us=float(edges[span[0]]), held_us=float(edges[span[1] + 1] - edges[span[0]]))
-        for span in spans
-    ]
-
-
-def _joined(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Index ranges with those made one between which nothing but a space stands."""
-    out: list[tuple[int, int]] = []
-    for first, last in spans:
-        if out and out[-1][1] + 2 == first:
-            out[-1] = (out[-1][0], last)
-        else:
-            out.append((first, last))
-    return out
+def pulses_only(found: FileTake) -> FileTake:
+    """Without what is only needed to read it, so that it goes quickly to another process."""
+    return replace(found, capture=replace(found.capture, bursts=(), edges=None, pulses=Pulses(np.empty(0))))

@@ -41,7 +41,7 @@ class Health:
     _last_press: float | None = None
     _level: float | None = None
 
-    def hear(self, received: Received, now: float) -> None:
+    def take_in(self, received: Received, now: float) -> None:
         """Take in what one look at the source brought."""
         if received.hello is not None:
             self.name, self._tick_us = received.hello.name, received.hello.tick_us

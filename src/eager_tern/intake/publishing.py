@@ -7,6 +7,7 @@ from pathlib import Path
 
 from eager_tern.compare.writeup import Block, Figure, as_html, as_markdown
 from eager_tern.errors import InputError
+from eager_tern.replacing import write_text
 
 
 def publish(path: Path, blocks: Sequence[Block]) -> list[Path]:
@@ -21,8 +22,5 @@ def publish(path: Path, blocks: Sequence[Block]) -> list[Path]:
         own = [Figure(f"{path.stem}-{b.name}", b.caption, b.svg) if isinstance(b, Figure) else b for b in blocks]
         texts = {path: as_markdown(own), **{path.with_name(f"{path.stem}-{f.name}.svg"): f.svg for f in figures}}
     for file, text in texts.items():
-        try:
-            file.write_text(text, "utf-8")
-        except OSError as error:
-            raise InputError(file, error.strerror or "cannot be written") from None
+        write_text(file, text)
     return list(texts)

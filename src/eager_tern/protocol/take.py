@@ -1,52 +1,41 @@
-"""A whole take: its pulses to frames, presses and what is left over as noise."""
+"""A take: read as it comes, by the one reader of files, live sources and takes that are read again."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from itertools import chain
 
 import numpy as np
 
-from eager_tern.linecode.clusters import find_clusters
-from eager_tern.protocol.characters import as_characters
-from eager_tern.protocol.chatter import frames_in_chatter
-from eager_tern.protocol.consensus import agreed
-from eager_tern.protocol.damaged import (
-    Mended,
-    has_glitches,
-    leave_out_glitches,
-    leave_out_one,
-    lies_close,
-    mend,
-    raw_range,
-    reads_well,
-)
+from eager_tern.protocol.burst_reading import read_bursts
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
-from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.sections import with_sections
-from eager_tern.protocol.taught import read_by_the_clear
-from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
 from eager_tern.signal.polarity import find_polarity
-from eager_tern.signal.values import Edges, Floats, Polarity, Pulses, pulses_from_edges
+from eager_tern.signal.values import (
+    Edges,
+    Floats,
+    Polarity,
+    Pulses,
+    merged_durations,
+    pulses_from_edges,
+    pulses_from_signed,
+    signed_from_start,
+)
 
-FEWEST_PULSES = 3  # a leader with its trailer
-FEWEST_IN_COPY = 9  # of a frame that a gap set by hand leaves by itself
-MOST_PULSES = 2000  # no frame has more; chatter has
-FEWEST_IN_CHATTER = 21
-MOST_IN_FRAME = 400
-FEWEST_TO_PART = 40
-FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
-SHORTEST_REST_US = 2500.0
-REST_IN_SPACES = 1.5  # beside the next shorter kind of space
-UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
-STEP_PULSES = (10_000, 40_000)  # what is read in one go, if presses end there: soon something, then more at once
+# Pulses of a passage: the first is short, so that something is told soon; the later ones hold frames enough to learn
+# an unknown code from. Frames of one press are never parted, since a passage ends in a silence longer than any hold's.
+FIRST_PASSAGE, LONGEST_PASSAGE = 10_000, 40_000
+# A receiver's chatter has no such silence: then a passage ends in its longest space behind its usual length.
+LONGEST_WITHOUT_SILENCE = 2  # times that length
+# Chatter is looked at while it goes on, some three times a second at the 5,000 pulses a second that receivers put out.
+LOOK_PULSES = 1500
+# A hold is read anew with each of its frames, so that they repair one another: ten seconds of the densest handsets.
+HOLD_PULSES = 6000
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
-LEAST_COVERED = 0.6  # of a burst that reads as something: that a part of it reads as something else is chance
-LOOKS = 60  # bursts in a row that are worth a closer look each, though the ones before were not
 
 
 @dataclass(frozen=True)
@@ -62,6 +51,112 @@ class TakeRead:
         return [frame for press in self.presses for frame in press.frames]
 
 
+@dataclass(frozen=True)
+class Passage:
+    """What was read between two marks of a take: all that is there, in place of whatever was told of it before.
+
+    ``first`` is the index of its first mark among the take's pulses, ``end`` that of the first mark behind it.
+    ``pulses`` are those from the first mark on; ``noise`` lists index ranges (first and last mark) without a frame.
+    """
+
+    first: int
+    end: int
+    pulses: Pulses
+    presses: tuple[Press, ...]
+    noise: tuple[tuple[int, int], ...]
+
+
+class TakeReader:
+    """Durations in, passages out.
+
+    What is read in the end depends on the durations alone, not on the pieces in which they came: passages are cut where
+    the take itself says so. With ``at_once``, frames are told as soon as the silence behind them shows that they are
+    whole; the passage read as a whole then has the last word.
+
+    ``cut``: the take begins within a mark, so that its first burst may be the rest of a frame.
+    """
+
+    def __init__(
+        self,
+        sheets: Sequence[Sheet],
+        gaps: GapSettings | None = None,
+        *,
+        cut: bool = False,
+        at_once: bool = False,
+        carrier_hz: float | None = None,
+    ) -> None:
+        self._sheets = sheets
+        self._gaps = gaps
+        self._cut = cut
+        self._at_once = at_once
+        self._carrier_hz = carrier_hz
+        self._silence_us = max(LONGEST_SILENCE_US, (gaps.gap_us or 0.0) if gaps else 0.0)
+        self._signed: Floats = np.empty(0)  # from the end of the last passage on, marks and spaces in turn
+        self._start_us = 0.0  # where they begin
+        self._index = 0  # of their first mark among the take's pulses
+        self._usual = FIRST_PASSAGE
+        self._looked = self._hold = 0  # durations of the passage that were looked at, and where a hold began
+
+    def feed(self, signed_us: Floats) -> Iterator[Passage]:
+        """Take durations in (µs, marks positive, spaces negative). What they complete is read as it is asked for."""
+        self._signed = merged_durations(np.concatenate((self._signed, signed_us)))
+        while (end := self._passage_end()) is not None:
+            yield self._read_passage(end)
+        if self._at_once:
+            yield from self._looked_at()
+
+    def finish(self) -> Iterator[Passage]:
+        """Read what is left, as if silence followed."""
+        if (self._signed > 0).any():
+            yield self._read_passage(self._signed.size)
+
+    def _passage_end(self) -> int | None:
+        """Index of the space in which the passage ends; None while it may go on."""
+        most = LONGEST_WITHOUT_SILENCE * self._usual
+        spaces = np.minimum(self._signed[self._usual : most + 1], 0.0)
+        silent = np.flatnonzero(spaces <= -self._silence_us)
+        if silent.size:
+            return self._usual + int(silent[0])
+        return self._usual + int(np.argmin(spaces)) if self._signed.size > most + 1 else None
+
+    def _read_passage(self, end: int) -> Passage:
+        passage = self._read(0, end)
+        self._start_us += float(np.abs(self._signed[:end]).sum())
+        self._signed, self._index = self._signed[end:], passage.end
+        self._usual = min(2 * self._usual, LONGEST_PASSAGE)
+        self._looked = self._hold = 0
+        return passage
+
+    def _looked_at(self) -> Iterator[Passage]:
+        """What is new behind the last look, if silence shows that it is whole, with the hold that it may belong to."""
+        new = self._signed[self._looked :]
+        quiet = np.flatnonzero(new <= -SURE_GAP_US)
+        count = int(quiet[-1]) + 1 if quiet.size else 0
+        if not count and new.size >= LOOK_PULSES:
+            count = new.size // 2 + int(np.argmin(new[new.size // 2 :])) + 1
+        if not (new[:count] > 0).any():
+            return
+        end = self._looked + count
+        yield self._read(self._hold, end)
+        self._looked = end
+        silences = np.flatnonzero(self._signed[self._hold : end] <= -self._silence_us)
+        if silences.size:
+            self._hold += int(silences[-1])
+        elif end - self._hold > HOLD_PULSES:
+            self._hold = end
+
+    def _read(self, first: int, end: int) -> Passage:
+        """Some of the waiting durations as a passage."""
+        start_us = self._start_us + float(np.abs(self._signed[:first]).sum())
+        pulses = pulses_from_signed(self._signed[first:end], start_us, self._carrier_hz)
+        marks_before = (first + int(self._signed.size > 0 and self._signed[0] > 0)) // 2
+        at, size = self._index + 2 * marks_before, pulses.durations_us.size
+        frames, noise = read_bursts(pulses, self._sheets, self._gaps, self._cut and at == 0)
+        there = [replace(f, first=f.first + at, last=f.last + at) for f in frames]
+        spans = tuple((a + at, b + at) for a, b in noise)
+        return Passage(at, at + (size + 1 if size else 0), pulses, tuple(group_presses(there)), spans)
+
+
 def read_pulses(
     pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
 ) -> TakeRead:
@@ -69,222 +164,21 @@ def read_pulses(
 
     ``cut``: the recording begins within a mark, so that its first burst may be the rest of a frame.
     """
-    return joined(pulses, list(read_stepwise(pulses, sheets, gaps, cut)))
+    return joined(pulses, list(read_passages(pulses, sheets, gaps, cut)))
 
 
-def read_stepwise(
+def read_passages(
     pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
-) -> Iterator[TakeRead]:
-    """The same part by part, as it is read: each with the pulses of the whole, and what was found since the last."""
-    edges = pulses.edge_times_us
-    for first, last in _steps(pulses.durations_us, gaps):
-        part = pulses.part(first, last, edges)
-        frames, noise = read_bursts(part, sheets, gaps, cut and first == 0)
-        there = [replace(f, first=f.first + first, last=f.last + first) for f in frames]
-        yield TakeRead(pulses, tuple(group_presses(there)), tuple((a + first, b + first) for a, b in noise))
+) -> Iterator[Passage]:
+    """The same passage by passage, as it is read."""
+    reader = TakeReader(sheets, gaps, cut=cut, carrier_hz=pulses.carrier_hz)
+    return chain(reader.feed(signed_from_start(pulses)), reader.finish())
 
 
-def joined(pulses: Pulses, parts: Sequence[TakeRead]) -> TakeRead:
-    """The parts of a take as one."""
-    presses = tuple(press for part in parts for press in part.presses)
-    return TakeRead(pulses, presses, tuple(span for part in parts for span in part.noise))
-
-
-def _steps(durations_us: Floats, gaps: GapSettings | None) -> Iterator[tuple[int, int]]:
-    """Index ranges of marks between silences so long that no press goes on behind them, none of them small."""
-    sure = max(LONGEST_SILENCE_US, (gaps.gap_us or 0.0) if gaps else 0.0)
-    first, (step, most) = 0, STEP_PULSES
-    for space in (2 * np.flatnonzero(durations_us[1::2] >= sure) + 1).tolist():
-        if space - first >= step:
-            yield first, space - 1
-            first, step = space + 1, min(2 * step, most)
-    if durations_us.size:
-        yield first, durations_us.size - 1
-
-
-def read_bursts(
-    pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
-) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames among the bursts of a recording, and the index ranges of the rest."""
-    frames: list[Frame] = []
-    noise: list[tuple[int, int]] = []
-    edges = pulses.edge_times_us
-    looks, unknown_looks = LOOKS, UNKNOWN_LOOKS
-    by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
-    for first, last, readings in _read_as_they_are(pulses, edges, split_bursts(pulses, gaps), sheets):
-        burst = pulses.part(first, last, edges)
-        frame = Frame(first, last, burst, readings) if readings else None
-        best = readings[0] if readings else None
-        unknown = best is not None and not best.known
-        rest_of_frame = cut and first == 0
-        suspicious = unknown and (rest_of_frame or has_glitches(burst.durations_us))
-        if unknown and not suspicious and unknown_looks:
-            unknown_looks -= 1
-            if instead := _known_after_all(burst, first, sheets, by_hand):
-                frames += instead
-                continue
-        # Characters can be seen in a code of fixed periods with chatter before it, too.
-        if best is not None and best.protocol == SERIAL and (known := _known_in(burst, first, sheets)):
-            frames += known
-            noise += _between_frames(first, last, known)
-        elif frame is not None and (reads_well(readings) or lies_close(frame.reading)) and not suspicious:
-            frames.append(frame)
-        else:
-            found = [] if by_hand else _parted(burst, first, sheets)
-            found = found or _looked_at_closely(burst, first, sheets, looks > 0)
-            looks = LOOKS if found else max(looks - 1, 0)
-            if frame is not None and not _says_more(found, frame):
-                found = [frame]
-            if rest_of_frame:  # what it lacks may be its greater part
-                found = [f for f in found if f.best is not None and f.best.known]
-            frames += found
-            noise += _between_frames(first, last, found)
-    frames, noise = as_characters(pulses, edges, frames, noise)
-    frames, noise = read_by_the_clear(pulses, edges, frames, noise)
-    return _with_repeats(
-        pulses, edges, with_sections(pulses, frames), noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES
-    )
-
-
-def _read_as_they_are(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: Sequence[Sheet]
-) -> list[tuple[int, int, tuple[Reading, ...]]]:
-    """First and last mark of each burst, or of each row of bursts that a sheet describes as one frame; its readings."""
-    found: list[tuple[int, int, tuple[Reading, ...]]] = []
-    left = list(range(len(bursts)))
-    for count, fitting in _sheets_of_sections(tuple(sheets)).items():
-        rows = [at for at in left if at + count <= len(bursts)]
-        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in rows]
-        tried = [i for i, (first, last) in enumerate(spans) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
-        read = dict(zip(tried, read_frames([pulses.part(*spans[i], edges) for i in tried], fitting), strict=True))
-        taken: set[int] = set()
-        for i, at in enumerate(rows):
-            readings = read.get(i, ())
-            whole = bool(readings) and readings[0].known and taken.isdisjoint(range(at, at + count))
-            if count == 1 or (whole and set(range(at, at + count)) <= set(left)):
-                taken.update(range(at, at + count))
-                found.append((*spans[i], readings))
-        left = [at for at in left if at not in taken]
-    return sorted(found, key=lambda each: each[0])
-
-
-@lru_cache(maxsize=64)
-def _sheets_of_sections(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]]:
-    """By how many bursts a frame may have, most first: the sheets with such frames; every sheet for those in one."""
-    return {
-        count: tuple(s for s in sheets if count == 1 or any(kind.section_count == count for kind in s.frames))
-        for count in section_counts(sheets)
-    }
-
-
-def _known_after_all(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> list[Frame]:
-    """Known frames in a burst that reads as an unknown one: several after a short rest, or one with a stray pulse."""
-    if not by_hand and (several := _parted(burst, offset, sheets)):
-        return several
-    mended = leave_out_one(burst, sheets)
-    return [_mended_frame(burst, offset, mended)] if mended is not None else []
-
-
-def _known_in(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
-    """The frames of known protocols in a burst that looks like something else."""
-    found = _looked_at_closely(burst, offset, sheets, at_length=False)
-    return [f for f in found if f.best is not None and f.best.known]
-
-
-def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_length: bool) -> list[Frame]:
-    """The frames in a burst that does not read as it is: without stray pulses, in chatter, or as the likeliest one."""
-    size = burst.durations_us.size
-    if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    if at_length and 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    if size >= FEWEST_IN_CHATTER and (found := frames_in_chatter(burst, offset, sheets)):
-        return found
-    if at_length and (mended := mend(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    return []
-
-
-def _says_more(found: Sequence[Frame], frame: Frame) -> bool:
-    """Whether what a closer look found in a burst is more than what the burst as it is was read as."""
-    if not all(f.best is not None and f.best.known for f in found):
-        return False
-    covered = sum(f.last - f.first + 1 for f in found)
-    return covered > LEAST_COVERED * frame.pulses.durations_us.size
-
-
-def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
-    """The frames between a burst's few longest spaces, if each piece is one: some repeat after a short rest.
-
-    A stray pulse may stand in a rest.
-    """
-    d = burst.durations_us
-    spaces = d[1::2]
-    if d.size < FEWEST_TO_PART:
-        return []
-    groups = find_clusters(spaces)
-    if len(groups) < 2 or groups[-1].count > spaces.size / FEWEST_BETWEEN_RESTS:
-        return []
-    bound = float(np.sqrt(groups[-1].centre_us * groups[-2].centre_us))
-    if groups[-1].centre_us < max(SHORTEST_REST_US, REST_IN_SPACES * groups[-2].centre_us):
-        return []
-    rests = 2 * np.flatnonzero(spaces > bound) + 1
-    edges = burst.edge_times_us
-    spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
-    usual = float(np.median(d[0::2]))
-    spans = [(first, last) for first, last in spans if first < last or d[first] > usual]
-    pieces = [burst.part(first, last, edges) for first, last in spans]
-    read = read_frames(pieces, sheets)
-    # Characters stand apart as well: rather one row of them than several frames.
-    if len(read) < 2 or not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
-        return []
-    return [
-        Frame(first + offset, last + offset, piece, readings)
-        for (first, last), piece, readings in zip(spans, pieces, read, strict=True)
-    ]
-
-
-def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
-    """A frame whose place is known, by itself; what stands round it is not looked at."""
-    readings = read_frame(burst, sheets)
-    if not reads_well(readings) or not readings[0].known:
-        frames, _ = read_bursts(burst, sheets)
-        if len(frames) == 1 and (frames[0].first, frames[0].last) == (
-            0,
-            last - first,
-        ):  # perhaps one of several sections
-            return replace(frames[0], first=first, last=last)
-    if not reads_well(readings) and (mended := mend(burst, sheets)) is not None:
-        return Frame(first, last, burst, mended.readings, mended.how, mended.pulses)
-    return Frame(first, last, burst, readings)
-
-
-def _mended_frame(burst: Pulses, offset: int, mended: Mended) -> Frame:
-    first, last = raw_range(burst.edge_times_us, mended.pulses.start_us, mended.pulses.end_us)
-    return Frame(
-        first + offset, last + offset, burst.part(first, last), mended.readings, mended.how, mended.pulses
-    )  # fmt: skip
-
-
-def _between_frames(first: int, last: int, frames: Sequence[Frame]) -> list[tuple[int, int]]:
-    """What of a burst lies before, between and behind the frames found in it."""
-    bounds = [first, *(bound for f in frames for bound in (f.first - 2, f.last + 2)), last]
-    return [(a, b) for a, b in zip(bounds[::2], bounds[1::2], strict=True) if a <= b]
-
-
-def _with_repeats(
-    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]], fewest: int
-) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames after their repeats were asked, and the noise that is left; a repeat has at least so many pulses."""
-    longest = max((frame.last - frame.first for frame in frames), default=0)
-    strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if fewest <= b - a + 1 <= longest + 9]
-    mended, taken = agreed(pulses, frames, strays)
-    return mended, [span for span in noise if span[0] not in taken]
-
-
-def section_counts(sheets: Sequence[Sheet]) -> list[int]:
-    """How many bursts a frame of the sheets may have, most first."""
-    return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)
+def joined(pulses: Pulses, passages: Sequence[Passage]) -> TakeRead:
+    """The passages of a take as one."""
+    presses = tuple(press for passage in passages for press in passage.presses)
+    return TakeRead(pulses, presses, tuple(span for passage in passages for span in passage.noise))
 
 
 def read_edges(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> tuple[Polarity, TakeRead]:

@@ -70,21 +70,27 @@ def pulses_from_signed(durations_us: Floats, start_us: float = 0.0, carrier_hz: 
     Neighbours of one sign are joined, zeros dropped, a space before the first mark moves the start, one after the
     last is left out.
     """
-    signed = np.asarray(durations_us, dtype=np.float64)
-    if not signed.all():
-        signed = signed[signed != 0]
+    signed = merged_durations(durations_us)
     if signed.size == 0:
         return Pulses(np.empty(0), start_us, carrier_hz)
-    marks = signed > 0
-    turns = marks[1:] != marks[:-1]
-    if not turns.all():
-        signed = np.add.reduceat(signed, np.concatenate(([0], np.flatnonzero(turns) + 1)))
     joined = np.abs(signed)
-    if not marks[0]:
+    if signed[0] < 0:
         start_us += float(joined[0])
         joined = joined[1:]
     odd = joined.size - 1 + joined.size % 2
     return Pulses(joined[: max(odd, 0)], start_us, carrier_hz)
+
+
+def merged_durations(signed_us: Floats) -> Floats:
+    """Signed durations with neighbours of one sign joined and zeros dropped: marks and spaces in turn."""
+    signed = np.asarray(signed_us, dtype=np.float64)
+    if not signed.all():
+        signed = signed[signed != 0]
+    marks = signed > 0
+    turns = marks[1:] != marks[:-1]
+    if not turns.all():
+        signed = np.add.reduceat(signed, np.concatenate(([0], np.flatnonzero(turns) + 1)))
+    return signed
 
 
 def signed_durations(pulses: Pulses) -> Floats:

@@ -1,64 +1,52 @@
-"""The stand-in recorder as a process of its own, as the application sees it: a serial port and someone at the keys."""
+"""The stand-in recorder as the application sees it: a serial port, and someone at the keys."""
 
 from __future__ import annotations
 
-import json
-import os
-import subprocess
-import sys
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from eager_tern.child import Child
+from eager_tern.devices.simulated.recorder import Manner, Order, serve
 from eager_tern.errors import InputError
 
+STARTS_IN_S = 20.0
 
-@dataclass
+
 class StandInProcess:
-    """A running stand-in. ``device`` is its serial port."""
+    """A running stand-in. It is there at once; keys pressed before it has started are pressed when it has."""
 
-    device: str
-    _process: subprocess.Popen[str]
+    def __init__(self, speed: float = 1.0, seed: int | None = None, baud: int = 115_200) -> None:
+        self._child = Child(serve)
+        self._device = ""
+        self._child.connection.send(Manner(speed, seed, baud))
 
-    @classmethod
-    def start(cls, speed: float = 1.0, seed: int | None = None, baud: int = 115_200) -> StandInProcess:
-        """Start one. Raises InputError where it does not come up."""
-        command = [sys.executable, "-m", "eager_tern.devices.simulated.recorder", "--speed", str(speed)]
-        command += ["--baud", str(baud)]
-        if seed is not None:
-            command += ["--seed", str(seed)]
-        # The child finds this package wherever it was found here.
-        environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
-        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env=environment)
-        assert process.stdout is not None
-        device = process.stdout.readline().strip()
-        stand_in = cls(device, process)
-        if not device:
-            stand_in.stop()
-            raise InputError("simulated recorder", "did not start")
-        return stand_in
+    @property
+    def device(self) -> str:
+        """Its serial port; waits until it is there. Raises InputError where it does not come up."""
+        if not self._device:
+            try:
+                if not self._child.connection.poll(STARTS_IN_S):
+                    raise EOFError
+                self._device = str(self._child.connection.recv())
+            except (EOFError, OSError):
+                raise InputError("simulated recorder", "did not start") from None
+        return self._device
 
     def down(self, first: Sequence[float], held: Sequence[float], count: int = 1) -> None:
         """Press a key: signed durations of its frames, each with the silence behind it."""
-        self._order({"down": {"first": list(first), "held": list(held), "count": count}})
+        self._order(Order(tuple(first), tuple(held), count))
 
     def up(self) -> None:
-        self._order({"up": True})
+        self._order(Order(up=True))
 
     def stray(self) -> None:
-        self._order({"stray": True})
+        self._order(Order(stray=True))
 
     def stop(self) -> None:
         """End the process and with it the port."""
-        self._process.terminate()
-        self._process.wait(5)
-        for pipe in (self._process.stdin, self._process.stdout):
-            if pipe is not None:
-                pipe.close()
+        self._child.end()
 
-    def _order(self, order: object) -> None:
-        assert self._process.stdin is not None
+    def _order(self, order: Order) -> None:
         try:
-            self._process.stdin.write(json.dumps(order) + "\n")
-            self._process.stdin.flush()
-        except (BrokenPipeError, ValueError):
+            self._child.connection.send(order)
+        except OSError:
             raise InputError("simulated recorder", "has stopped; start it again") from None

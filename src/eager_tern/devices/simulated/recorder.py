@@ -1,23 +1,17 @@
-"""A recorder stand-in: a process behind a pseudo-terminal that speaks the line protocol.
-
-It prints the name of its serial line, then takes orders on standard input, a JSON object a line:
-``{"down": {"first": [...], "held": [...], "count": 3}}`` sends signed durations (µs, the silence behind each frame
-included) as a receiver would see them, and goes on with ``held`` until ``{"up": true}``. ``{"stray": true}`` sends a
-lone pulse.
-"""
+"""A recorder stand-in: a process behind a pseudo-terminal that speaks the line protocol."""
 
 from __future__ import annotations
 
-import argparse
-import json
 import os
 import pty
 import select
-import sys
 import termios
 import time
 import tty
+from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
+from multiprocessing.connection import Connection
 
 import numpy as np
 
@@ -85,11 +79,11 @@ class StandIn:
         length = float(self._rng.uniform(60, 400))
         self.frame(np.array([length, -SILENCE_US]), Impairment(0.0, 0.0, 1.0))
 
-    def press(self, first: Floats, held: Floats, count: int, still_down: object) -> None:
+    def press(self, first: Floats, held: Floats, count: int, still_down: Callable[[], bool]) -> None:
         """A key pressed, and held for as long as ``still_down`` says."""
         for _ in range(count):
             self.frame(first)
-        while still_down():  # type: ignore[operator]
+        while still_down():
             self.frame(held)
         if self._told_us < SILENCE_US:  # frames that follow each other sooner end with a silence too
             self._wait_us(SILENCE_US - self._told_us)
@@ -121,50 +115,60 @@ class StandIn:
             time.sleep(us / 1e6 / self._speed)
 
 
-def main() -> None:
-    """Run the stand-in until its standard input ends."""
-    parser = argparse.ArgumentParser(description="recorder stand-in behind a pseudo-terminal")
-    parser.add_argument("--speed", type=float, default=1.0, help="how many times faster than life")
-    parser.add_argument("--baud", type=int, default=115_200, help="speed of its serial line")
-    parser.add_argument("--seed", type=int, default=None)
-    options = parser.parse_args()
+@dataclass(frozen=True)
+class Order:
+    """A key pressed: signed durations (µs, the silence behind each frame included) of its first frame, sent ``count``
+    times, and of the frame that follows for as long as it is held. Nothing but ``up`` lets go of it.
+    """
+
+    first: tuple[float, ...] = ()
+    held: tuple[float, ...] = ()
+    count: int = 1
+    up: bool = False
+    stray: bool = False
+
+
+@dataclass(frozen=True)
+class Manner:
+    """``speed``: how many times faster than life; ``baud``: speed of the serial line."""
+
+    speed: float = 1.0
+    seed: int | None = None
+    baud: int = 115_200
+
+
+def serve(connection: Connection) -> None:
+    """The stand-in's process: it is told its manner, says the name of its serial line, then obeys orders."""
+    manner: Manner = connection.recv()
     line, other = pty.openpty()
     tty.setraw(other)
-    print(os.ttyname(other), flush=True)
-    device = StandIn(line, options.speed, np.random.default_rng(options.seed), Impairment(), options.baud)
-    orders = sys.stdin.fileno()
-    waiting = b""
-    down = None
+    connection.send(os.ttyname(other))
+    device = StandIn(line, manner.speed, np.random.default_rng(manner.seed), Impairment(), manner.baud)
+    queue: deque[Order] = deque()
+    down = False
 
-    def listen(timeout: float | None) -> bool:
-        """Take orders in; False when there will be no more."""
-        nonlocal waiting, down
-        ready = select.select([orders, line], [], [], timeout)[0]
+    def listen(timeout: float | None) -> None:
+        """Take orders in, and answer whoever asks on the line."""
+        nonlocal down
+        ready = select.select([connection.fileno(), line], [], [], timeout)[0]
         if line in ready and b"?" in os.read(line, 4096):
             device.hello()
-        if orders in ready:
-            data = os.read(orders, 1 << 16)
-            if not data:
-                return False
-            *lines, waiting = (waiting + data).split(b"\n")
-            for order in map(json.loads, lines):
-                if "stray" in order:
-                    device.stray()
-                elif "down" in order:
-                    queue.append(order["down"])
-                    down = True
-                elif "up" in order:
-                    down = False
-        return True
+        while connection.poll():
+            order: Order = connection.recv()
+            if order.stray:
+                device.stray()
+            elif order.up:
+                down = False
+            else:
+                queue.append(order)
+                down = True
 
-    queue: list[dict[str, list[float]]] = []
-    while listen(None):
+    def still_down() -> bool:
+        listen(0)
+        return down and not queue
+
+    while True:
+        listen(None)
         while queue:
-            order = queue.pop(0)
-            count = int(order["count"])  # type: ignore[call-overload]
-            first, held = np.array(order["first"]), np.array(order["held"])
-            device.press(first, held, count, lambda: (listen(0), down and not queue)[1])
-
-
-if __name__ == "__main__":
-    main()
+            order = queue.popleft()
+            device.press(np.array(order.first), np.array(order.held), order.count, still_down)

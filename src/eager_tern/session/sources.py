@@ -1,4 +1,4 @@
-"""What can be listened to, as the header offers it."""
+"""What can be listened to, and how it is opened."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from eager_tern.devices.live import live_devices
 
 @dataclass(frozen=True)
 class SourceChoice:
-    """A serial port, or a simulated gadget if ``simulated`` is given."""
+    """A device by its id, or a simulated gadget if ``simulated`` is given."""
 
     name: str
     device: str = ""

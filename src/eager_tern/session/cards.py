@@ -10,14 +10,13 @@ import numpy as np
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.tally import Tally
 from eager_tern.casebook.values import Caught, Measured, Take
-from eager_tern.desk.overlay import differing_bits
-from eager_tern.desk.words import CODE_NAMES, duration, frequency, plural, reading_name
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
+from eager_tern.session.words import CODE_NAMES, duration, frequency, plural, reading_name
 
 Status = Literal["proven", "uncertain", "failing", "note"]
 STATUS_WORDS = {"proven": "sure", "uncertain": "uncertain", "failing": "does not hold", "note": ""}
@@ -272,3 +271,12 @@ def strip_bounds(strips: Strips) -> tuple[float, float]:
     """The ends of the picture's ruler, µs."""
     values = np.array([*strips.marks_us, *strips.spaces_us])
     return float(values.min()) / 1.3, float(values.max()) * 1.3
+
+
+def differing_bits(presses: list[Caught]) -> int:
+    """How many bit positions differ among presses with equally many bits."""
+    rows = [np.frombuffer(p.reading.bits.encode(), np.uint8) for p in presses if p.reading.bits]
+    if len({row.size for row in rows}) != 1:
+        return -1
+    stack = np.stack(rows)
+    return int((stack != stack[0]).any(axis=0).sum())

@@ -9,9 +9,9 @@ from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, named
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Label, label_word
-from eager_tern.desk.cards import Card, Status
-from eager_tern.desk.words import plural
 from eager_tern.protocol.positions import positions_text
+from eager_tern.session.cards import Card, Status
+from eager_tern.session.words import plural
 
 SURE = -3.0  # log10 of an accident
 MOST_NAMED = 3

@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
 from eager_tern.casebook.changes import Change, PlanShots
 from eager_tern.casebook.shots import Shots, next_shot, odd_one, repeated, skipped, stepped_back, taken
-from eager_tern.desk.document import Document
+from eager_tern.session.events import Event
+from eager_tern.session.session import Session
 
 
-class ShotPlan(QObject):
+class ShotPlan:
     """Gives each press that arrives the labels of the next shot."""
 
-    changed = pyqtSignal()
-    held_up = pyqtSignal(int, str)  # a press that may not be what was planned, and why
-
-    def __init__(self, document: Document) -> None:
-        super().__init__()
-        self._document = document
+    def __init__(self, session: Session) -> None:
+        self.changed: Event[[]] = Event()
+        self.held_up: Event[[int, str]] = Event()  # a press that may not be what was planned, and why
+        self._session = session
         self._shots: Shots | None = None
-        document.opened.connect(self._look_again)
-        document.changed.connect(self._after)
-        document.caught.connect(self._offer)
+        session.opened.connect(self._look_again)
+        session.changed.connect(self._after)
+        session.caught.connect(self._offer)
 
     def shots(self) -> Shots:
-        casebook, gadget = self._document.casebook, self._document.gadget
+        casebook, gadget = self._session.casebook, self._session.gadget
         if casebook is None or gadget is None:
             return ()
         if self._shots is None:
@@ -33,8 +30,8 @@ class ShotPlan(QObject):
 
     def put(self, shots: Shots, labels: tuple[tuple[int, str], ...] = (), words: str = "shot list") -> None:
         """Put another shot list in force."""
-        if self._document.gadget is not None:
-            self._document.change(PlanShots(self._document.gadget.id, shots, labels, words))
+        if self._session.gadget is not None:
+            self._session.change(PlanShots(self._session.gadget.id, shots, labels, words))
 
     def skip(self) -> None:
         self.put(skipped(self.shots()), words="skip")
@@ -55,10 +52,10 @@ class ShotPlan(QObject):
 
     def _offer(self, press_id: int) -> None:
         """A new press takes the next shot, unless it is not like the ones before it."""
-        press, shots = self._document.press(press_id), self.shots()
+        press, shots = self._session.press(press_id), self.shots()
         if press is None or next_shot(shots) is None or press.stray or press.label:
             return
-        before = [p for shot in shots if (p := self._document.press(shot.press_id or -1)) is not None]
+        before = [p for shot in shots if (p := self._session.press(shot.press_id or -1)) is not None]
         reason = odd_one(press, before)
         if reason:
             self.held_up.emit(press.id, reason)

@@ -1,0 +1,289 @@
+"""The casebook as a file: created whole, held by one process, brought up to the present schema, opened to be read."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import shutil
+import sqlite3
+import tempfile
+from contextlib import closing, suppress
+from importlib.resources import files
+from pathlib import Path
+
+from eager_tern.errors import InputError
+from eager_tern.replacing import not_written
+
+APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
+SCHEMA = 5
+SUFFIX = ".tern"
+MAGIC = b"SQLite format 3\0"
+BESIDE = ("-wal", "-shm", "-journal")  # what SQLite keeps beside a database that is being changed
+BUSY_S = 5.0  # how long one of our connections waits for the other: its changes take milliseconds
+# What each schema has beside the one before it.
+STEPS: dict[int, tuple[str, ...]] = {
+    2: (
+        "ALTER TABLE take ADD COLUMN path TEXT NOT NULL DEFAULT ''",
+        "ALTER TABLE take ADD COLUMN channel INTEGER",
+        "ALTER TABLE take ADD COLUMN by_hand TEXT NOT NULL DEFAULT ''",
+        """CREATE TABLE IF NOT EXISTS shot (
+            gadget_id INTEGER NOT NULL REFERENCES gadget (id), number INTEGER NOT NULL, labels TEXT NOT NULL,
+            press_id INTEGER REFERENCES press (id), skipped INTEGER NOT NULL DEFAULT 0,
+            PRIMARY KEY (gadget_id, number)) WITHOUT ROWID""",
+    ),
+    3: ("ALTER TABLE take ADD COLUMN measured TEXT NOT NULL DEFAULT ''",),
+    4: (
+        """CREATE TABLE IF NOT EXISTS dismissed (
+            gadget_id INTEGER NOT NULL REFERENCES gadget (id), finding TEXT NOT NULL,
+            PRIMARY KEY (gadget_id, finding)) WITHOUT ROWID""",
+    ),
+    5: (
+        "ALTER TABLE take ADD COLUMN cut INTEGER NOT NULL DEFAULT 0",
+        "ALTER TABLE take ADD COLUMN read_whole INTEGER NOT NULL DEFAULT 1",
+        "ALTER TABLE take ADD COLUMN hidden INTEGER NOT NULL DEFAULT 0",
+    ),
+}
+
+
+class Hold:
+    """A casebook file held by this process: nobody else may write it, or put another in its place.
+
+    The lock is on the file itself, so that it goes with the process however that ends.
+    """
+
+    def __init__(self, path: Path) -> None:
+        """Take hold. Raises InputError where another process has it."""
+        self.path = path
+        try:
+            self._file = os.open(path, os.O_RDONLY)
+        except OSError as error:
+            raise InputError(path, reason_of(error)) from None
+        try:
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            os.close(self._file)
+            raise InputError(path, "is open in another Eager Tern; close it there first") from None
+
+    @property
+    def still_there(self) -> bool:
+        """Whether the file is where it was: somebody may have deleted it, or put another in its place."""
+        try:
+            there, held = os.stat(self.path), os.fstat(self._file)
+        except OSError:
+            return False
+        return (there.st_dev, there.st_ino) == (held.st_dev, held.st_ino)
+
+    def release(self) -> None:
+        """Let go. Only behind the last connection: closing the file lets go of SQLite's own locks, too."""
+        if self._file >= 0:
+            os.close(self._file)
+            self._file = -1
+
+
+def create_file(path: Path) -> None:
+    """A new, empty casebook: whole or not at all. Raises InputError, also where the file exists."""
+    if path.exists():
+        raise InputError(path, "exists already")
+    try:
+        file, name = tempfile.mkstemp(prefix=f".{path.stem[:40]}-", suffix=SUFFIX, dir=path.absolute().parent)
+        os.close(file)
+    except OSError as error:
+        raise InputError(path, reason_of(error)) from None
+    partial = Path(name)
+    try:
+        with closing(sqlite3.connect(partial, isolation_level=None)) as db:
+            db.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
+            db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+            db.execute(f"PRAGMA user_version = {SCHEMA}")
+        partial.chmod(0o644)
+        _put_in_place(partial, path)
+    except (sqlite3.Error, OSError) as error:
+        raise InputError(path, reason_of(error)) from None
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def _put_in_place(partial: Path, path: Path) -> None:
+    """Give a file its name without ever taking another's place."""
+    try:
+        os.link(partial, path)
+    except FileExistsError:
+        raise InputError(path, "exists already") from None
+    except OSError:  # a file system without links
+        if path.exists():
+            raise InputError(path, "exists already") from None
+        partial.rename(path)
+
+
+def copy_in_place(db: sqlite3.Connection, path: Path) -> None:
+    """A copy of an open casebook under another name, in place of what stands there unless somebody holds it. Raises
+    InputError.
+    """
+    hold = Hold(path) if path.exists() else None
+    partial = path.with_name(f".{path.name}.partial")
+    try:
+        partial.unlink(missing_ok=True)
+        with closing(sqlite3.connect(partial)) as copy:
+            db.backup(copy)
+            copy.execute("PRAGMA journal_mode = DELETE")
+        for end in BESIDE:
+            path.with_name(path.name + end).unlink(missing_ok=True)
+        partial.replace(path)
+    except (sqlite3.Error, OSError) as error:
+        raise InputError(path, reason_of(error)) from None
+    finally:
+        with suppress(OSError):
+            partial.unlink(missing_ok=True)
+        if hold is not None:
+            hold.release()
+
+
+def connect(path: Path) -> sqlite3.Connection:
+    """A connection for reading and writing. Several of one process may be open; a reader never waits for a writer."""
+    db = sqlite3.connect(path, timeout=BUSY_S, isolation_level=None, check_same_thread=False)
+    try:
+        db.text_factory = _text
+        db.execute("PRAGMA foreign_keys = ON")
+        db.execute("PRAGMA journal_mode = WAL")
+        db.execute("PRAGMA synchronous = FULL")
+    except sqlite3.Error:
+        db.close()
+        raise
+    return db
+
+
+def disconnect(db: sqlite3.Connection, last: bool) -> None:
+    """Close a connection; behind the last one the casebook is a single file again."""
+    with suppress(sqlite3.Error):
+        if last:
+            db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            db.execute("PRAGMA journal_mode = DELETE")
+    db.close()
+
+
+def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
+    """Make sure that a database is a whole casebook, and give an older one what this schema has. Raises InputError."""
+    version = version_of(db, path)
+    try:
+        wrong = db.execute("PRAGMA quick_check(1)").fetchone()[0]
+    except sqlite3.Error as error:
+        raise DamagedError(path, reason_of(error)) from None
+    if wrong != "ok":
+        raise DamagedError(path, "is damaged")
+    if version < SCHEMA:
+        try:
+            bring_up(db, version)
+        except sqlite3.Error as error:
+            raise InputError(path, f"could not be brought up to date: {reason_of(error)}; it is as it was") from None
+    missing = _missing_columns(db)
+    if missing:
+        raise DamagedError(path, f"is damaged: {missing} is missing in it")
+
+
+def version_of(db: sqlite3.Connection, path: Path) -> int:
+    """The schema of a casebook. Raises InputError where it is none, or too new for this version."""
+    try:
+        application = db.execute("PRAGMA application_id").fetchone()[0]
+        version = int(db.execute("PRAGMA user_version").fetchone()[0])
+    except sqlite3.Error as error:
+        raise InputError(path, reason_of(error)) from None
+    if application != APPLICATION_ID:
+        raise InputError(path, "is a database, but not a casebook")
+    if version > SCHEMA:
+        reason = f"was written by a newer Eager Tern (schema {version}, this one knows {SCHEMA}); nothing was changed"
+        raise InputError(path, reason)
+    return version
+
+
+def bring_up(db: sqlite3.Connection, version: int) -> None:
+    """Give an older casebook what this schema has beside its own: all of it or nothing."""
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        for schema in range(version + 1, SCHEMA + 1):
+            for statement in STEPS.get(schema, ()):
+                db.execute(statement)
+        db.execute(f"PRAGMA user_version = {SCHEMA}")
+        db.execute("COMMIT")
+    except sqlite3.Error:
+        if db.in_transaction:
+            db.execute("ROLLBACK")
+        raise
+
+
+def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
+    """A connection that only reads, and the folder of the copy that it reads, where it has to be one: of an older
+    schema, or left by a crash in the midst of a change. The casebook itself is not touched. Raises InputError.
+    """
+    if not any(path.with_name(path.name + end).exists() for end in BESIDE):
+        db = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True, isolation_level=None)
+        db.text_factory = _text
+        try:
+            if version_of(db, path) == SCHEMA:
+                return db, None
+        except InputError:
+            db.close()
+            raise
+        db.close()
+    folder = Path(tempfile.mkdtemp(prefix="eager-tern-"))
+    try:
+        for end in ("", "-wal", "-journal"):
+            if path.with_name(path.name + end).exists():
+                shutil.copyfile(path.with_name(path.name + end), folder / f"copy{end}")
+        db = sqlite3.connect(folder / "copy", isolation_level=None)
+        db.text_factory = _text
+        version = version_of(db, path)
+        if version < SCHEMA:
+            with suppress(sqlite3.Error):  # a damaged one is read as far as it goes
+                bring_up(db, version)
+    except (sqlite3.Error, OSError, InputError) as error:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise error if isinstance(error, InputError) else InputError(path, reason_of(error)) from None
+    return db, folder
+
+
+def _missing_columns(db: sqlite3.Connection) -> str:
+    """The first table or column of this schema that a casebook lacks."""
+    with closing(sqlite3.connect(":memory:")) as model:
+        model.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
+        for (table,) in model.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+            there = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
+            for row in model.execute(f"PRAGMA table_info({table})"):
+                if row[1] not in there:
+                    return f"the column {row[1]} of {table}" if there else f"the table {table}"
+    return ""
+
+
+def _text(raw: bytes) -> str:
+    return raw.decode("utf-8", "replace")
+
+
+class DamagedError(InputError):
+    """A casebook that is damaged: what can be read of it can be rescued."""
+
+
+def is_damage(error: sqlite3.Error) -> bool:
+    """Whether a database complains of its file rather than of the disk or of another process."""
+    code = getattr(error, "sqlite_errorcode", None)
+    return code is not None and code & 0xFF in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_SCHEMA)
+
+
+def reason_of(error: Exception) -> str:
+    """A database's or the system's complaint in words for the user."""
+    if isinstance(error, OSError):
+        return "does not exist" if error.errno == 2 and error.filename else not_written(error)
+    text = str(error)
+    if "locked" in text:
+        return "is being written by another program; try again when that is done"
+    if "full" in text:
+        return "cannot be written because the disk is full"
+    if "not a database" in text:
+        return "is not a casebook"
+    if "readonly" in text:
+        return "cannot be written: it is read-only"
+    if "unable to open" in text:
+        return "cannot be opened or created there"
+    if "malformed" in text or "no such" in text:
+        return "is damaged"
+    if "I/O" in text:
+        return "cannot be read or written: the disk reports an error"
+    return text

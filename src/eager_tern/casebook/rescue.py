@@ -1,0 +1,134 @@
+"""What can be read of a damaged casebook, put into a new one. The damaged file is not touched."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+from collections.abc import Iterator
+from contextlib import closing, suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from eager_tern.casebook.file import APPLICATION_ID, SCHEMA, create_file, open_to_read, reason_of
+from eager_tern.errors import InputError
+
+# Each after those that its rows point to.
+TABLES = ("gadget", "take", "chunk", "press", "key", "sheet", "shot", "dismissed")
+MOST_MISSES = 200  # rows in a row that cannot be had: then the rest of a table is given up
+BY_NUMBER = ("gadget", "take", "press")  # tables whose rows have an id
+
+
+@dataclass(frozen=True)
+class Rescued:
+    """How many rows of each table were had, and the tables in which some were not."""
+
+    path: Path
+    rows: dict[str, int]
+    incomplete: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """What was rescued, in a sentence."""
+        had = f"{self.rows['press']} presses and strays of {self.rows['take']} takes"
+        lost = f"; some of its {' and '.join(self.incomplete)} rows are lost" if self.incomplete else ""
+        return f"what could be read of it, {had}, is in {self.path}{lost}"
+
+
+def rescue(damaged: Path, path: Path) -> Rescued:
+    """Put what can be read of a damaged casebook into a new one. Raises InputError where nothing can."""
+    db, copy = open_to_read(damaged)
+    with closing(db):
+        create_file(path)
+        rows: dict[str, int] = {}
+        incomplete = []
+        try:
+            with closing(sqlite3.connect(path, isolation_level=None)) as new:
+                new.execute("PRAGMA foreign_keys = OFF")
+                for table in TABLES:
+                    rows[table], whole = _copy(db, new, table)
+                    if not whole:
+                        incomplete.append(table)
+                _drop_orphans(new)
+                new.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+                new.execute(f"PRAGMA user_version = {SCHEMA}")
+        except sqlite3.Error as error:
+            path.unlink(missing_ok=True)
+            raise InputError(path, reason_of(error)) from None
+    if copy is not None:
+        shutil.rmtree(copy, ignore_errors=True)
+    if not rows["take"] and not rows["press"]:
+        path.unlink(missing_ok=True)
+        raise InputError(damaged, "is damaged, and nothing can be read of it any more")
+    return Rescued(path, rows, tuple(incomplete))
+
+
+def free_name(damaged: Path, folder: Path | None = None) -> Path:
+    """Where to put what is rescued: beside the damaged casebook, or in a folder."""
+    place = folder or damaged.absolute().parent
+    names = (f"{damaged.stem}-rescued{number or ''}{damaged.suffix}" for number in range(10_000))
+    return next(place / name for name in names if not (place / name).exists())
+
+
+def _copy(db: sqlite3.Connection, new: sqlite3.Connection, table: str) -> tuple[int, bool]:
+    """How many rows of a table were had, and whether that was all."""
+    wanted = [row[1] for row in new.execute(f"PRAGMA table_info({table})")]
+    try:
+        there = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
+    except sqlite3.Error:
+        return 0, False
+    columns = [name for name in wanted if name in there]
+    if not columns:
+        return 0, False
+    insert = f"INSERT OR IGNORE INTO {table} ({', '.join(columns)}) VALUES ({', '.join('?' * len(columns))})"
+    count, whole = 0, True
+    new.execute("BEGIN")
+    for row in _rows(db, table, columns):
+        if row is None:
+            whole = False
+            continue
+        try:
+            count += max(new.execute(insert, row).rowcount, 0)
+        except sqlite3.IntegrityError:  # a row that lost what it must have
+            whole = False
+    new.execute("COMMIT")
+    return count, whole
+
+
+def _rows(db: sqlite3.Connection, table: str, columns: list[str]) -> Iterator[tuple[object, ...] | None]:
+    """The rows of a table; None for what cannot be had."""
+    names = ", ".join(columns)
+    if table not in BY_NUMBER:
+        try:
+            yield from db.execute(f"SELECT {names} FROM {table}")
+        except sqlite3.Error:
+            yield None
+        return
+    at, misses = 0, 0
+    while misses < MOST_MISSES:
+        try:
+            row = db.execute(f"SELECT id, {names} FROM {table} WHERE id > ? ORDER BY id LIMIT 1", (at,)).fetchone()
+        except sqlite3.Error:
+            at, misses = at + 1, misses + 1
+            yield None
+            continue
+        if row is None:
+            return
+        at, misses = int(row[0]), 0
+        yield row[1:]
+
+
+def _drop_orphans(new: sqlite3.Connection) -> None:
+    """Leave out rows that point to what could not be had."""
+    with suppress(sqlite3.Error):
+        for table, column, of in (
+            ("take", "gadget_id", "gadget"), ("chunk", "take_id", "take"), ("press", "take_id", "take"),
+            ("key", "gadget_id", "gadget"), ("sheet", "gadget_id", "gadget"), ("shot", "gadget_id", "gadget"),
+            ("dismissed", "gadget_id", "gadget"),
+        ):  # fmt: skip
+            if of == "gadget" and table == "take":  # pulses are worth more than the name of their gadget
+                for (gadget_id,) in new.execute(
+                    "SELECT DISTINCT gadget_id FROM take WHERE gadget_id NOT IN (SELECT id FROM gadget)"
+                ).fetchall():
+                    new.execute("INSERT INTO gadget (id, name) VALUES (?, ?)", (gadget_id, f"Gadget {gadget_id}"))
+            new.execute(f"DELETE FROM {table} WHERE {column} NOT IN (SELECT id FROM {of})")
+        new.execute("UPDATE shot SET press_id = NULL WHERE press_id NOT IN (SELECT id FROM press)")

@@ -1,0 +1,127 @@
+"""Everything the desk can do, by its id: what it is called, its key, and when it can be done."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from eager_tern.casebook.changes import Change
+from eager_tern.desk.header import Header
+from eager_tern.desk.log import Log
+from eager_tern.desk.settings import Settings
+from eager_tern.desk.signal_leaf import SignalLeaf
+from eager_tern.desk.simulated_handset import SimulatedHandset
+from eager_tern.session.commands import Command, Commands
+from eager_tern.session.comparison import FEWEST, ComparisonModel
+from eager_tern.session.live import Live
+from eager_tern.session.session import Session
+from eager_tern.session.shot_plan import ShotPlan
+
+LEAVES = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
+
+
+class Shell(Protocol):
+    """What commands need of a window: its models, and what only a window can do."""
+
+    settings: Settings
+    session: Session
+    shot_plan: ShotPlan
+    live: Live
+    comparison: ComparisonModel
+    header: Header
+    log: Log
+    signal: SignalLeaf
+    handset_panel: SimulatedHandset
+
+    def ask_new(self) -> None: ...
+    def ask_open(self) -> None: ...
+    def open_demo(self) -> None: ...
+    def follow_tour(self) -> None: ...
+    def ask_import(self) -> None: ...
+    def ask_export(self) -> None: ...
+    def ask_save_as(self) -> None: ...
+    def ask_gadget(self) -> None: ...
+    def ask_rename(self) -> None: ...
+    def close(self) -> bool: ...
+    def label_press(self) -> None: ...
+    def copy(self) -> None: ...
+    def show_leaf(self, name: str) -> None: ...
+    def show_keys(self) -> None: ...
+    def toggle_night(self) -> None: ...
+    def toggle_listening(self) -> None: ...
+    def toggle_armed(self) -> None: ...
+    def toggle_ear(self) -> None: ...
+    def ask_play(self) -> None: ...
+    def plan_wanted(self) -> None: ...
+
+
+def commands_of(shell: Shell) -> Commands:
+    """The commands of a window. What belongs to its views is looked up when it is asked for."""
+    session, plan, comparison = shell.session, shell.shot_plan, shell.comparison
+
+    def has_book() -> bool:
+        return session.casebook is not None
+
+    def has_gadget() -> bool:
+        return session.gadget is not None
+
+    def has_press() -> bool:
+        return bool(session.selected)
+
+    def has_shots() -> bool:
+        return bool(plan.shots())
+
+    def last(changes: list[Change], word: str) -> str:
+        return f"&{word} {changes[-1].words}" if changes else f"&{word}"
+
+    commands = Commands()
+    commands.add(
+        Command("new", "&New casebook …", shell.ask_new, "Ctrl+N"),
+        Command("open", "&Open casebook …", shell.ask_open, "Ctrl+O"),
+        Command("example", "Open the &example", shell.open_demo),
+        Command("tour", "&Follow the example step by step", shell.follow_tour),
+        Command("import", "&Import recordings …", shell.ask_import, "Ctrl+I", has_book),
+        Command(
+            "export", "&Export keys …", shell.ask_export, "Ctrl+E",
+            lambda: any(key.best is not None for key in session.key_table()),
+        ),
+        Command("save_as", "Save casebook &as …", shell.ask_save_as, "Ctrl+Shift+S", has_book),
+        Command("quit", "&Quit", shell.close, "Ctrl+Q"),
+        Command("new_gadget", "New &gadget …", shell.ask_gadget, enabled=has_book),
+        Command("rename_gadget", "&Rename the gadget …", shell.ask_rename, enabled=has_gadget),
+        Command(
+            "undo", "&Undo", session.undo, "Ctrl+Z", lambda: bool(session.history.done),
+            told=lambda: last(session.history.done, "Undo"),
+        ),
+        Command(
+            "redo", "&Redo", session.redo, "Ctrl+Shift+Z", lambda: bool(session.history.undone),
+            told=lambda: last(session.history.undone, "Redo"),
+        ),
+        Command("label", "&Label the press", shell.label_press, "F2", has_press),
+        Command("copy", "&Copy what is in sight", shell.copy, "Ctrl+C", has_gadget),
+        Command("find", "&Find in the log", lambda: shell.log.filter.setFocus(), "Ctrl+F"),
+        Command("wrap", "&Wrap or unwrap the tape", lambda: shell.signal.wrap.click(), "Ctrl+U", has_press),
+        Command("night", "&Night theme", shell.toggle_night, "Ctrl+T", checked=lambda: shell.settings.night),
+        Command("listen", "&Listen or stop", shell.toggle_listening, "Space", has_gadget),
+        Command("start_listening", "&Listen", shell.toggle_listening, enabled=lambda: not shell.live.on),
+        Command("stop_listening", "Sto&p", shell.toggle_listening, enabled=lambda: shell.live.on),
+        Command("armed", "&Wait for the first edge", shell.toggle_armed, checked=lambda: shell.settings.armed),
+        Command("ear", "Keep an &ear open", shell.toggle_ear, checked=lambda: shell.settings.ear),
+        Command(
+            "missed", "&Have what was just missed", shell.live.have_missed, "Ctrl+K",
+            lambda: shell.live.can_have_missed,
+        ),
+        Command("play", "&Play a recording as a source …", shell.ask_play),
+        Command("skip", "&Skip the next shot", plan.skip, "Ctrl+Right", has_shots),
+        Command("repeat", "&Repeat the last shot", plan.repeat, "Ctrl+Down", has_shots),
+        Command("back", "Step &back a shot", plan.step_back, "Ctrl+Left", has_shots),
+        Command("search", "Find &out", comparison.search, enabled=lambda: comparison.stack.rows >= FEWEST),
+        Command("keep_found", "&Keep as the gadget's sheet", comparison.keep_sheet),
+        Command("plan_wanted", "&Plan the next shots", shell.plan_wanted),
+        Command("send_shots", "Send all &shots that are left", lambda: shell.handset_panel.send_all()),
+        Command("keys", "&Keys", shell.show_keys, "F1"),
+        *(
+            Command(leaf, leaf, lambda leaf=leaf: shell.show_leaf(leaf), f"Ctrl+{n}", has_book)  # type: ignore[misc]
+            for n, leaf in enumerate(LEAVES, 1)
+        ),
+    )  # fmt: skip
+    return commands

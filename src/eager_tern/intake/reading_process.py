@@ -1,0 +1,119 @@
+"""The process that reads: it keeps a processor busy, and neither the window nor what is heard has to wait for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+from eager_tern.casebook.values import Faint, PassageRead
+from eager_tern.errors import InputError
+from eager_tern.formats.capture import AS_FOUND, Note, ReadOptions
+from eager_tern.intake.faint import with_doubts
+from eager_tern.intake.files import FileTake, pulses_only, read_file_stepwise
+from eager_tern.intake.passages import as_kept
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import Passage, TakeReader
+from eager_tern.signal.bursts import GapSettings
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.signal.values import Floats
+
+# What it is asked
+
+
+@dataclass(frozen=True)
+class BeginTake:
+    """Read a take whose durations will be fed; ``at_once``: while they are still coming."""
+
+    sheets: Sequence[Sheet]
+    gaps: GapSettings
+    cut: bool = False
+    carrier_hz: float | None = None
+    faint: tuple[Faint, ...] = ()
+    at_once: bool = False
+
+
+@dataclass(frozen=True)
+class Feed:
+    """Durations of the take, the last ones if ``ends``. Answered by passages, then ``Fed``."""
+
+    signed_us: Floats
+    ends: bool = False
+
+
+@dataclass(frozen=True)
+class ReadFile:
+    """Read a file. Answered by ``TakeFound`` and passages for each take in it, then ``FileEnd``."""
+
+    path: Path
+    sheets: Sequence[Sheet]
+    options: ReadOptions = AS_FOUND
+    by_hand: ByHand = FOUND_OUT
+
+
+# What it answers, beside passages as a casebook keeps them
+
+
+@dataclass(frozen=True)
+class Fed:
+    """All durations of a ``Feed`` were read."""
+
+
+@dataclass(frozen=True)
+class TakeFound:
+    """A take of a file: its pulses, nothing of them read yet."""
+
+    found: FileTake
+
+
+@dataclass(frozen=True)
+class FileEnd:
+    """``reason`` says why there is no more, where it was not the file's own end."""
+
+    reason: str = ""
+
+
+Request = BeginTake | Feed | ReadFile
+Answer = PassageRead | Fed | TakeFound | FileEnd
+
+
+def serve(connection: Connection) -> None:
+    """Answer one request after the other until the other side is gone."""
+    reader, faint = TakeReader(()), ()  # type: tuple[TakeReader, tuple[Faint, ...]]
+    while True:
+        request: Request = connection.recv()
+        match request:
+            case BeginTake():
+                faint = request.faint
+                reader = TakeReader(
+                    request.sheets, request.gaps, cut=request.cut, at_once=request.at_once,
+                    carrier_hz=request.carrier_hz,
+                )  # fmt: skip
+            case Feed():
+                _send(connection, reader.feed(request.signed_us), faint)
+                if request.ends:
+                    _send(connection, reader.finish(), faint)
+                connection.send(Fed())
+            case ReadFile():
+                connection.send(FileEnd(_read_file(connection, request)))
+
+
+def _send(connection: Connection, passages: Iterable[Passage], faint: Sequence[Faint]) -> None:
+    for passage in passages:
+        connection.send(as_kept(with_doubts(passage, faint)))
+
+
+def _read_file(connection: Connection, request: ReadFile) -> str:
+    try:
+        steps = read_file_stepwise(request.path, request.sheets, request.options, request.by_hand)
+        for begun, passages in steps:
+            notes: Sequence[Note] = begun.capture.notes
+            connection.send(TakeFound(pulses_only(begun)))
+            for passage in passages:
+                connection.send(as_kept(passage, notes))
+    except InputError as error:
+        return str(error)
+    except MemoryError:
+        return f"{request.path}: is too large for this machine's memory"
+    return ""

@@ -1,0 +1,1 @@
+"""The open casebook as whoever works with it sees it: its selection, history and commands, without a window."""

@@ -1,0 +1,207 @@
+"""The comparison of the open gadget's frames: what is stacked, what was found about it, how well that predicts.
+
+It looks at presses and labels by itself: where they change, what was found is stale, and is searched anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+
+import numpy as np
+
+from eager_tern.casebook.changes import Dismiss, KeepSheet
+from eager_tern.casebook.shots import Shot
+from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
+from eager_tern.casebook.values import Caught
+from eager_tern.child import Child
+from eager_tern.compare.asking import Wanted, next_shots
+from eager_tern.compare.comparison import Comparison, compare, without
+from eager_tern.compare.proof import Proof, prove
+from eager_tern.compare.stack import Stack, label_word
+from eager_tern.compare.writing import sheet_of
+from eager_tern.protocol.describing import describe_line
+from eager_tern.protocol.loading import parse_sheet
+from eager_tern.session.events import Event
+from eager_tern.session.session import Session
+
+FEWEST = 4  # frames of which something can be found out
+LINE_FRAMES = 8  # from which the line is described
+NO_LINE = "The frames do not show a line code that a sheet could describe."
+
+
+def serve(connection: Connection) -> None:
+    """The searching process: of a stack and what was dismissed it answers what is found, then how well it predicts."""
+    stack, dismissed = connection.recv()
+    found = without(compare(stack), dismissed)
+    connection.send(found)
+    connection.send(prove(found, dismissed=dismissed))
+
+
+class ComparisonModel:
+    """``stack`` are the frames compared, ``rows`` the presses that they belong to, ``apart`` those set apart."""
+
+    def __init__(self, session: Session) -> None:
+        self.changed: Event[[]] = Event()  # other frames, labels or findings
+        self.stack = Stack(np.zeros((0, 0), np.uint8))
+        self.rows: list[Caught] = []
+        self.apart: list[Caught] = []
+        self.cuts: list[Cut] = []
+        self.cut: Cut | None = None
+        self.comparison: Comparison | None = None
+        self.proof: Proof | None = None
+        self.dismissed: frozenset[str] = frozenset()
+        self._session = session
+        self._child: Child | None = None
+        self._of_gadget: int | None = None
+        self._watched = False
+        self._wanted = False  # whether somebody has asked for a search of this gadget's frames
+        session.opened.connect(self._look_again)
+        session.presses_changed.connect(self._look_again)
+        session.press_changed.when(self._look_again)
+        session.changed.connect(self._after)
+
+    @property
+    def searching(self) -> bool:
+        return self._child is not None and self.proof is None
+
+    @property
+    def whole(self) -> bool:
+        """Whether whole frames are stacked, which a sheet can describe."""
+        return self.cut is None or self.cut.section is None
+
+    def watch(self, on: bool) -> None:
+        """Somebody looks at the frames, or no longer: then only what a search was asked for is looked at anew."""
+        self._watched = on
+        if on:
+            self.refresh()
+
+    def _look_again(self) -> None:
+        if self._watched or self._wanted:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Look at the gadget's presses anew; what was found about others, or under other labels, is searched anew."""
+        presses = self._session.shown_presses()
+        self.cuts = cuts_of(presses)
+        self.cut = self.cut if self.cut in self.cuts else next(iter(self.cuts), None)
+        stack, self.rows, self.apart = stack_of(presses, self.cut)
+        gadget = self._session.gadget.id if self._session.gadget is not None else None
+        dismissed = self._session.dismissed()
+        stale = gadget != self._of_gadget or dismissed != self.dismissed or not _same(self.stack, stack)
+        if gadget != self._of_gadget:
+            self._wanted = False
+        self.stack, self.dismissed, self._of_gadget = stack, dismissed, gadget
+        if stale:
+            self._drop()
+            if self._wanted:
+                self.search()
+        self.changed.emit()
+
+    def take_cut(self, cut: Cut) -> None:
+        """Stack other frames, or another section of them."""
+        self.cut = cut
+        self.refresh()
+
+    def search(self) -> None:
+        """Begin the search; what is found comes by itself."""
+        self.stop()
+        self.comparison = self.proof = None
+        self._wanted = True
+        if self.stack.rows < FEWEST:
+            return
+        child = self._child = Child(serve)
+        child.connection.send((self.stack, self.dismissed))
+        self._receive(child, self._found)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Give a search up."""
+        if self._child is not None:
+            child, self._child = self._child, None
+            self._session.inbox.in_thread(child.end, lambda _: None)
+
+    def _receive(self, child: Child, then: Callable[[object], None]) -> None:
+        def receive() -> object:
+            try:
+                return child.connection.recv()
+            except (EOFError, OSError):
+                return None
+
+        self._session.inbox.in_thread(receive, lambda got: then(got) if child is self._child else None)
+
+    def _found(self, found: object) -> None:
+        assert self._child is not None
+        if not isinstance(found, Comparison):
+            self._failed()
+            return
+        self.comparison = found
+        self._receive(self._child, self._proved)
+        self.changed.emit()
+
+    def _proved(self, proof: object) -> None:
+        if not isinstance(proof, Proof):
+            self._failed()
+            return
+        self.proof = proof
+        self.stop()
+        self.changed.emit()
+
+    def _failed(self) -> None:
+        self.stop()
+        self._session.troubled.emit("The search has ended before it found anything; begin it again.")
+        self.changed.emit()
+
+    def _drop(self) -> None:
+        self.stop()
+        self.comparison = self.proof = None
+
+    def _after(self, change: object) -> None:
+        if isinstance(change, Dismiss):
+            self.refresh()
+
+    # What is done with what was found
+
+    def dismiss(self, finding: str) -> None:
+        """Leave a finding out, and look what follows without it."""
+        self._believe_all_but(self.dismissed | {finding})
+
+    def bring_back(self) -> None:
+        """Believe again what was dismissed."""
+        self._believe_all_but(frozenset())
+
+    def _believe_all_but(self, findings: frozenset[str]) -> None:
+        if self._session.gadget is not None:
+            self._session.change(Dismiss(self._session.gadget.id, findings))
+
+    @property
+    def wanted_shots(self) -> list[Wanted]:
+        """The presses that would settle the most."""
+        return next_shots(self.comparison) if self.comparison is not None else []
+
+    def planned_shots(self) -> list[Shot]:
+        """The same as shots of a list."""
+        pairs = [((name, label_word(value)) for name, value in ask.labels.items()) for ask in self.wanted_shots]
+        return [Shot(tuple(("" if name == KEY else name, word) for name, word in labels)) for labels in pairs]
+
+    def keep_sheet(self) -> None:
+        """What was found becomes the gadget's sheet; everything is read again with it."""
+        gadget, text = self._session.gadget, self.sheet_text()
+        if text is not None and gadget is not None:
+            self._session.change(KeepSheet(gadget.id, parse_sheet(text, "what was found").id, text))
+
+    def sheet_text(self) -> str | None:
+        """What was found, as a sheet; None, and told, where no line code is clear."""
+        gadget = self._session.gadget
+        if self.comparison is None or gadget is None:
+            return None
+        frames = [self._session.frame(press) for press in self.rows[:LINE_FRAMES]]
+        line = describe_line(frames, gadget.name, about=f"{self.stack.columns} bits, found by comparing frames.")
+        if line is None:
+            self._session.troubled.emit(NO_LINE)
+            return None
+        return sheet_of(self.comparison, line[0])
+
+
+def _same(stack: Stack, other: Stack) -> bool:
+    return np.array_equal(stack.bits, other.bits) and dict(stack.labels) == dict(other.labels)

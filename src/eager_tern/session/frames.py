@@ -1,0 +1,77 @@
+"""Frames read anew from their raw pulses, as somebody looks at them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import lru_cache
+
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.protocol.burst_reading import read_alone
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.values import Floats, Pulses
+
+FRAMES_KEPT = 256
+
+
+class Frames:
+    """The pulses of takes and the frames in them, kept while they stay what they are."""
+
+    def __init__(self, casebook: Casebook, sheets: Callable[[], Sequence[Sheet]]) -> None:
+        self._casebook = casebook
+        self._sheets = sheets
+        self._pulses: dict[int, Pulses] = {}
+        self._edges: dict[int, tuple[Pulses, Floats]] = {}
+        self._read = lru_cache(FRAMES_KEPT)(self._read_frame)
+
+    def forget(self, take_id: int | None = None) -> None:
+        """A take has other pulses now; None: everything is read otherwise."""
+        if take_id is None:
+            self._pulses.clear()
+            self._edges.clear()
+            self._read.cache_clear()
+        else:
+            self._pulses.pop(take_id, None)
+            self._edges.pop(take_id, None)
+
+    def take_pulses(self, take_id: int) -> Pulses:
+        """All pulses of a take."""
+        if take_id not in self._pulses:
+            self._pulses[take_id] = self._casebook.take_pulses(take_id)
+        return self._pulses[take_id]
+
+    def take_edges(self, take_id: int) -> Floats:
+        """The times of all edges of a take, the same array until the take changes."""
+        pulses = self.take_pulses(take_id)
+        known = self._edges.get(take_id)
+        if known is None or known[0] is not pulses:
+            known = self._edges[take_id] = (pulses, pulses.edge_times_us)
+        return known[1]
+
+    def pulses_of(self, press: Caught, number: int = 0) -> Pulses:
+        """The pulses of one of a press's frames."""
+        first, last = press.reading.frames[number]
+        return self.take_pulses(press.take_id).part(first, last, self.take_edges(press.take_id))
+
+    def first_of(self, press: Caught) -> Frame:
+        """A press's first frame; a damaged one as its repeats say."""
+        frame = self._read(press.take_id, *press.reading.frames[0])
+        best = frame.best
+        if not press.reading.mended or (best is not None and bit_text(best.bits) == press.reading.bits):
+            return frame if not press.reading.mended else replace(frame, mended=frame.mended or press.reading.mended)
+        for span in press.reading.frames[1:]:
+            repeat = self._read(press.take_id, *span)
+            if repeat.best is not None and bit_text(repeat.best.bits) == press.reading.bits:
+                whole = replace(repeat.as_read, start_us=frame.pulses.start_us)
+                return replace(frame, readings=repeat.readings, mended=press.reading.mended, read_as=whole)
+        return replace(frame, mended=press.reading.mended)
+
+    def all_of(self, press: Caught) -> list[Frame]:
+        """All frames of a press."""
+        return [self.first_of(press), *(self._read(press.take_id, *span) for span in press.reading.frames[1:])]
+
+    def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
+        pulses = self.take_pulses(take_id).part(first, last, self.take_edges(take_id))
+        return read_alone(pulses, first, last, self._sheets())
