@@ -11,6 +11,9 @@ import pytest
 from typer.testing import CliRunner, Result
 
 from eager_tern.cli import app
+from eager_tern.errors import InputError
+from eager_tern.intake import recording
+from eager_tern.signal.values import Pulses
 from tests.files import audio_line, write_audio, write_text
 from tests.handsets import IDLE_US, distance_frame, nec, record, serial, sony
 from tests.protocol.test_fields import AIR
@@ -231,15 +234,13 @@ def test_record_refuses_before_it_listens(tmp_path: Path) -> None:
 def test_a_recording_that_cannot_be_written_is_put_elsewhere(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     target = tmp_path / "r.txt"
 
-    def refuse(path: Path, text: str, encoding: str | None = None) -> int:
-        if path == target:
-            raise OSError(28, "No space left on device")
-        return path.write_bytes(text.encode())
+    def refuse(path: Path, pulses: Pulses, notes: object = ()) -> None:
+        raise InputError(path, "cannot be written because the disk is full")
 
-    monkeypatch.setattr(Path, "write_text", refuse)
+    monkeypatch.setattr(recording, "write_pulses", refuse)
     result = run("record", "simulated:nest-box-lamp", target, "--seconds", "0.8")
     assert result.exit_code == 1
-    assert "No space left" in result.stderr
+    assert "disk is full" in result.stderr
     rescued = Path(result.stderr.strip().splitlines()[-1].split(": ")[0])
     assert rescued.read_text().startswith(("+", "-"))
     book = tmp_path / "there.tern"

@@ -122,7 +122,7 @@ def test_the_header_compiles(labelled: Casebook, tmp_path: Path) -> None:
 def test_an_unknown_suffix_is_refused(tmp_path: Path) -> None:
     with pytest.raises(InputError, match=r"known are \.csv, \.json, \.h"):
         write_keys(tmp_path / "k.xls", Gadget(1, "x"), [])
-    with pytest.raises(InputError, match="No such file"):
+    with pytest.raises(InputError, match="folder does not exist"):
         write_keys(tmp_path / "none" / "k.csv", Gadget(1, "x"), [])
 
 

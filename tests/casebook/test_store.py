@@ -164,7 +164,7 @@ def test_rubbish_is_no_casebook(tmp_path: Path) -> None:
         Casebook.open(tmp_path / "none.tern")
     with pytest.raises(InputError, match="exists already"):
         Casebook.create(path)
-    with pytest.raises(InputError, match="folder does not exist|does not exist"):
+    with pytest.raises(InputError, match="does not exist"):
         Casebook.create(tmp_path / "nowhere" / "x.tern")
 
 

@@ -17,6 +17,7 @@ from tests.handsets import distance_frame, lsb_first, record
 def unknown_gadget(window: Window, rng: np.random.Generator, levels: tuple[int, ...] = (1, 2, 77)) -> list[list[int]]:
     """Presses of a handset that no sheet describes, into the open gadget."""
     window.session.add_gadget("Hide lamp")
+    settle(window)
     gadget, casebook = window.session.gadget, window.session.casebook
     assert gadget is not None
     assert casebook is not None
@@ -28,6 +29,7 @@ def unknown_gadget(window: Window, rng: np.random.Generator, levels: tuple[int, 
         evening.append(record([*frame, -400_000.0], rng, jitter_us=15, excess_us=40))
     keep_recording(casebook, gadget.id, "test", np.concatenate(evening), window.session.sheets, 0.0)
     window.session.choose_gadget(gadget.id)
+    settle(window)
     settle(window)
     return codes
 
@@ -56,14 +58,17 @@ def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.r
     check = '\n[[checks]]\nname = "exclusive-or"\nkind = "xor"\nat = "23-16"\ncovers = [[0, 15]]\n'
     leaf.text.setPlainText(leaf.text.toPlainText() + check)
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
+    settle(window)
     caught = session.shown_presses()
     assert [p.reading.protocol for p in caught] == ["hide-lamp"] * 3
     assert [p.reading.fields["level"] for p in caught] == [code[1] for code in codes]
     assert all(p.reading.checks_hold and p.reading.check_count == 1 for p in caught)
     assert leaf.keep.text() == "kept with this gadget"
     session.undo()
+    settle(window)
     assert {p.reading.protocol for p in session.shown_presses()} == {"unknown"}
     session.redo()
+    settle(window)
     assert {p.reading.protocol for p in session.shown_presses()} == {"hide-lamp"}
 
 
@@ -104,14 +109,17 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     assert leaf.unit.value() > found + 5
     assert leaf.back.isVisible()
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    settle(window)
     assert leaf.unit.value() == pytest.approx(found, abs=0.1)
     end, middle = round(lengths.x_of(leaf.unit.value() * 1.2)), round(lengths.height() / 2)
     qtbot.mousePress(lengths, Qt.MouseButton.LeftButton, pos=QPoint(end, middle))
     qtbot.mouseMove(lengths, QPoint(round(lengths.x_of(leaf.unit.value() * 1.1)), middle))
     qtbot.mouseRelease(lengths, Qt.MouseButton.LeftButton, pos=QPoint(end, middle))
     assert leaf.by_hand.tolerance.value() == pytest.approx(10, abs=1)
+    settle(window)
     assert session.selected_presses()[0].reading.protocol == "by-hand"
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    settle(window)
     assert session.selected_presses()[0].reading.protocol == "nec"
     leaf.unit.setValue(600.0)
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
@@ -128,15 +136,19 @@ def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtb
     assert leaf.by_hand.leader.value() == 2
     leaf.by_hand.meaning.setFocus()
     qtbot.keyClick(leaf.by_hand.meaning, Qt.Key.Key_Down)
+    settle(window)
     turned = session.shown_presses()[0].reading
     assert turned.protocol == "by-hand"
     assert [int(bit) for bit in turned.bits] == [1 - int(bit) for bit in press.reading.bits]
     leaf.by_hand.leader.setValue(4)
+    settle(window)
     assert len(session.shown_presses()[0].reading.bits) == 31
     qtbot.mouseClick(leaf.back, Qt.MouseButton.LeftButton)
+    settle(window)
     assert session.shown_presses()[0].reading.bits == press.reading.bits
     assert session.shown_presses()[0].reading.protocol == "nec"
     session.undo()
+    settle(window)
     assert session.shown_presses()[0].reading.protocol == "by-hand"
 
 

@@ -10,7 +10,8 @@ from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.window import Window
-from eager_tern.intake.files import read_file
+from eager_tern.intake.files import keep, read_file
+from tests.desk.conftest import settle
 from tests.files import audio_line, write_audio
 from tests.handsets import IDLE_US, nec, record
 
@@ -22,7 +23,10 @@ def recorded(window: Window, tmp_path: Path, rng: np.random.Generator) -> Window
     write_audio(tmp_path / "a.wav", audio_line(signed, 48_000, rng, mark_high=False, noise=0.01), 48_000)
     (found,) = read_file(tmp_path / "a.wav", window.session.sheets)
     assert window.session.gadget is not None
-    window.session.keep_take(found, window.session.gadget.id)
+    ids = keep(window.session.casebook, window.session.gadget.id, found)
+    window.session.choose_gadget(window.session.gadget.id)
+    settle(window)
+    window.session.select(ids[:1])
     return window
 
 
@@ -37,11 +41,15 @@ def test_polarity_is_turned_round_and_back(recorded: Window) -> None:
     assert commands(window) == [0x35, 0x36]
     assert row.polarity.text() == "mark is low"
     row.polarity.click()
+    settle(window)
     assert commands(window) != [0x35, 0x36]
     window.session.undo()
+    settle(window)
     assert commands(window) == [0x35, 0x36]
     window.session.redo()
+    settle(window)
     window.session.undo()
+    settle(window)
     assert commands(window) == [0x35, 0x36]
 
 
@@ -50,13 +58,17 @@ def test_short_pulses_and_gaps_by_hand(recorded: Window) -> None:
     row = window.signal.recorded
     row.shortest.setValue(800)
     row.shortest.editingFinished.emit()
+    settle(window)
     assert 0x35 not in commands(window)
     window.session.undo()
+    settle(window)
     assert window.session.shown_presses()[-2].repeats == 1
     row.gap.setValue(300)  # the repeat now belongs to the burst of the frame before it
     row.gap.editingFinished.emit()
+    settle(window)
     assert window.session.shown_presses()[-2].repeats == 0
     window.session.undo()
+    settle(window)
     assert commands(window) == [0x35, 0x36]
 
 
@@ -72,11 +84,13 @@ def test_the_threshold_is_dragged_and_the_samples_read_again(recorded: Window, q
     count = len(window.session.takes())
     qtbot.mouseRelease(line, Qt.MouseButton.LeftButton, pos=QPoint(300, y - 6))
     qtbot.waitUntil(lambda: len(window.session.takes()) == count + 1 and not window.imports.busy, timeout=20_000)
+    settle(window)
     assert commands(window) == [0x35, 0x36]
     assert window.session.takes()[-1].by_hand.level is not None
     old = [p for p in window.session.shown_presses() if p.take_id == window.session.takes()[-2].id]
     assert old == []
     window.session.undo()
+    settle(window)
     assert [p for p in window.session.shown_presses() if p.take_id == window.session.takes()[-2].id]
 
 
@@ -103,6 +117,7 @@ def test_the_leaf_fits_a_narrow_window(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
     window.signal.recorded.shortest.setValue(20)
     window.signal.recorded.shortest.editingFinished.emit()
+    settle(window)
     window.resize(1024, 700)
     qtbot.waitUntil(lambda: window.width() <= 1024)
     qtbot.wait(50)

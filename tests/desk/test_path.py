@@ -15,6 +15,7 @@ from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
+from tests.desk.conftest import settle
 
 
 def press_key(window: Window, qtbot: QtBot, name: str, hold_ms: int = 40) -> None:
@@ -63,7 +64,8 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     assert session.selected_presses()[0].label == "Zoom +"
     assert window.header._progress.text() == "9 of 12 keys caught"
     qtbot.mouseClick(window.header.listen, Qt.MouseButton.LeftButton)
-    assert not session.listening
+    assert not window.live.on
+    settle(window)
     window.export_keys(tmp_path / "keys.json")
     keys = {key["name"]: key for key in json.loads((tmp_path / "keys.json").read_text())["keys"]}
     assert len(keys) == 9
@@ -73,7 +75,7 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     assert len(header.take.presses) == 9
     # All of it is on disk.
     path = session.casebook.path
-    assert window.open_casebook(path)  # is open already
+    window.open_casebook(path)  # is open already
     window.close()
     kept = Casebook.open(path)
     assert {"Menu", "Zoom +"} <= {press.label for press in kept.presses()}
@@ -83,11 +85,13 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
 def test_toggles_and_obligatory_frames_arrive_as_presses(window: Window, qtbot: QtBot) -> None:
     for gadget_id, key, protocol, frames in ((2, "Quieter", "sirc12", 3), (3, "Red", "rc5", 1)):
         window.choose_gadget(gadget_id)
+        settle(window)
         window.toggle_listening()
         for _ in range(2):
             press_key(window, qtbot, key)
             qtbot.wait(450)
         window.toggle_listening()
+        settle(window)
         last = window.session.shown_presses()[-2:]
         assert all(press.reading.protocol == protocol for press in last)
         assert all(len(press.reading.frames) >= frames for press in last)
@@ -100,33 +104,33 @@ def test_labels_and_deletions_can_be_taken_back(window: Window, qtbot: QtBot) ->
     (press,) = session.selected_presses()
     type_label(window, qtbot, "Next slide")
     assert session.press(press.id).label == "Next slide"
-    window.menu_actions["undo"].trigger()
+    window.menus.actions["undo"].trigger()
     assert session.press(press.id).label == ""
-    window.menu_actions["redo"].trigger()
+    window.menus.actions["redo"].trigger()
     assert session.press(press.id).label == "Next slide"
     count = len(session.shown_presses())
     qtbot.keyClick(window.log.view, Qt.Key.Key_Delete)
     assert len(session.shown_presses()) == count - 1
-    assert window.menu_actions["undo"].text() == "&Undo delete"
-    window.menu_actions["undo"].trigger()
+    assert window.menus.actions["undo"].text() == "&Undo delete"
+    window.menus.actions["undo"].trigger()
     assert len(session.shown_presses()) == count
 
 
 def test_space_listens_and_stops(window: Window, qtbot: QtBot) -> None:
     window.log.view.setFocus()
     qtbot.keyClick(window.log.view, Qt.Key.Key_Space)
-    assert window.session.listening
+    assert window.live.on
     qtbot.keyClick(window.log.view, Qt.Key.Key_Space)
-    assert not window.session.listening
+    assert not window.live.on
 
 
 def test_a_port_that_goes_away_is_said_and_nothing_lost(window: Window, qtbot: QtBot) -> None:
     window.toggle_listening()
     press_key(window, qtbot, "Timer")
     count = len(window.session.shown_presses())
-    window.handset_panel._stand_in._process.kill()
+    window.live.stand_in.stop()
     qtbot.waitUntil(lambda: "disappeared" in window.notice.text, timeout=3000)
-    assert window.session.listening  # the port may come back
+    assert window.live.on  # the port may come back
     window.toggle_listening()
     assert window.header.listen.text() == "Listen"
     assert len(window.session.shown_presses()) == count
@@ -135,7 +139,7 @@ def test_a_port_that_goes_away_is_said_and_nothing_lost(window: Window, qtbot: Q
 @pytest.mark.parametrize("night", [False, True])
 def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -> None:
     if window.settings.night != night:
-        window.menu_actions["night"].trigger()
+        window.menus.actions["night"].trigger()
     ground = window.palette().window().color().lightness()
     assert ground < 60 if night else ground > 200
     window.close()
@@ -143,7 +147,7 @@ def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -
 
 
 def test_an_armed_source_records_from_the_first_edge_on(window: Window, qtbot: QtBot) -> None:
-    window.menu_actions["armed"].trigger()
+    window.menus.actions["armed"].trigger()
     takes = len(window.session.takes())
     window.toggle_listening()
     qtbot.wait(200)
@@ -156,5 +160,5 @@ def test_an_armed_source_records_from_the_first_edge_on(window: Window, qtbot: Q
     assert window.header.listen.text().startswith("Listening")
     assert len(window.session.takes()) == takes + 1
     window.toggle_listening()
-    window.menu_actions["armed"].trigger()
+    window.menus.actions["armed"].trigger()
     assert not window.settings.armed

@@ -17,20 +17,27 @@ def plan(window: Window, text: str) -> None:
     window.shots.add.click()
 
 
-def press(window: Window, frame: list[float]) -> None:
-    window.session.hear(np.array([*frame, -IDLE_US]))
+def listen(window: Window) -> None:
+    session = window.session
+    session.service.begin(session.gadget.id, "test", session.sheets)
+
+
+def press(window: Window, qtbot: QtBot, frame: list[float]) -> None:
+    count = len(window.session.shown_presses())
+    window.session.service.hear(np.array([*frame, -IDLE_US]))
+    qtbot.waitUntil(lambda: len(window.session.shown_presses()) == count + 1, timeout=10_000)
 
 
 def test_each_press_takes_the_next_shot(window: Window, qtbot: QtBot) -> None:
     plan(window, "mode cool dry heat")
-    assert window.session.start_listening("test")
+    listen(window)
     assert "mode\u00a0cool" in window.header._next.text()
-    press(window, nec(1, 2))
-    press(window, nec(1, 3))
+    press(window, qtbot, nec(1, 2))
+    press(window, qtbot, nec(1, 3))
     assert [p.label for p in window.session.presses[-2:]] == ["mode = cool", "mode = dry"]
     assert "2 of 3" in window.header._progress.text()
     assert "heat" in window.header._next.text()
-    press(window, sony(3, 4))
+    press(window, qtbot, sony(3, 4))
     assert window.session.presses[-1].label == ""
     assert "sirc12" in window.notice.text
     window.notice._action.click()
@@ -43,13 +50,13 @@ def test_each_press_takes_the_next_shot(window: Window, qtbot: QtBot) -> None:
 
 def test_skip_repeat_and_step_back(window: Window, qtbot: QtBot) -> None:
     plan(window, "Power\nlevel 1..2")
-    window.menu_actions["skip"].trigger()
+    window.menus.actions["skip"].trigger()
     assert "level\u00a01" in window.header._next.text()
-    window.session.start_listening("test")
-    press(window, nec(1, 2))
-    window.menu_actions["repeat"].trigger()
+    listen(window)
+    press(window, qtbot, nec(1, 2))
+    window.menus.actions["repeat"].trigger()
     assert "level\u00a01" in window.header._next.text()
-    window.menu_actions["back"].trigger()
+    window.menus.actions["back"].trigger()
     assert window.session.presses[-1].label == ""
     assert len(window.shot_plan.shots()) == 4
 

@@ -14,18 +14,19 @@ from pytestqt.qtbot import QtBot
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.window import Window
 from eager_tern.devices.serial_port import Port
-from eager_tern.formats.iq import Description
+from eager_tern.formats.capture import Description
+from tests.desk.conftest import settle
 from tests.desk.test_path import press_key
 from tests.handsets import nec, record
 from tests.signal.test_following import RATE, line
 
 
 def test_a_press_missed_while_nothing_was_recorded_can_still_be_had(window: Window, qtbot: QtBot) -> None:
-    window.menu_actions["ear"].trigger()
+    window.menus.actions["ear"].trigger()
     assert not window.live.on
     assert window.source_panel.isVisible()
     takes, caught = len(window.session.takes()), len(window.session.shown_presses())
-    qtbot.waitUntil(lambda: window.live.health is not None and window.live.health.name != "", timeout=5000)
+    qtbot.waitUntil(lambda: (window.live.condition() or ("", []))[0].startswith("stand-in"), timeout=5000)
     assert "nothing is recorded" in window.source_panel.state.text()
     button = window.handset_panel.buttons["Timer"]
     qtbot.mousePress(button, Qt.MouseButton.LeftButton)
@@ -34,15 +35,16 @@ def test_a_press_missed_while_nothing_was_recorded_can_still_be_had(window: Wind
     assert len(window.session.takes()) == takes
     qtbot.wait(300)
     qtbot.mouseClick(window.source_panel.have, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(window.session.shown_presses()) == caught + 1, timeout=10_000)
     assert len(window.session.takes()) == takes + 1
-    assert len(window.session.shown_presses()) == caught + 1
+    window.source_panel.refresh()
     assert not window.source_panel.have.isVisible()
     # Listening goes over to the source that is open already, and back to the open ear.
     window.toggle_listening()
     press_key(window, qtbot, "Menu")
     window.toggle_listening()
     assert window.live.is_open
-    window.menu_actions["ear"].trigger()
+    window.menus.actions["ear"].trigger()
     assert not window.live.is_open
     assert not window.source_panel.isVisible()
 
@@ -52,12 +54,13 @@ def test_a_recording_can_be_the_source(
 ) -> None:
     signed = np.concatenate(([-250_000.0], record([*nec(3, 7), -200_000.0], rng)))
     soundfile.write(str(tmp_path / "a.wav"), line(signed, rng), RATE)
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "a.wav"), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **_: (str(tmp_path / "a.wav"), ""))
     window.ask_play()
     assert window.header.source.text().startswith("Playing a.wav")
     caught = len(window.session.shown_presses())
     window.toggle_listening()
     qtbot.waitUntil(lambda: "to its end" in window.notice.text, timeout=5000)
+    qtbot.waitUntil(lambda: len(window.session.shown_presses()) > caught, timeout=10_000)
     assert [p.reading.fields for p in window.session.shown_presses()[caught:]] == [{"address": 3, "command": 7}]
 
 
@@ -113,18 +116,21 @@ def test_the_device_listened_to_last_is_taken_again(
     ports = [Port("/dev/ttyEAGER0", "recorder"), Port("/dev/ttyEAGER1", "another recorder")]
     monkeypatch.setattr("eager_tern.session.sources.live_devices", lambda: ports)
     empty_window.open_casebook(demo_casebook)
+    settle(empty_window)
     menu = empty_window.header.source.menu()
     menu.aboutToShow.emit()
     next(action for action in menu.actions() if "another" in action.text()).trigger()
     empty_window.close()
     again = Window()
     again.open_casebook(demo_casebook)
+    settle(again)
     assert again.header.choice is not None
     assert again.header.choice.device == "/dev/ttyEAGER1"
     again.close()
     ports.pop()  # it was unplugged
     once_more = Window()
     once_more.open_casebook(demo_casebook)
+    settle(once_more)
     assert once_more.header.choice is not None
     assert once_more.header.choice.device == "/dev/ttyEAGER0"
     once_more.close()

@@ -12,6 +12,7 @@ from eager_tern.desk.settings import load_settings
 from eager_tern.desk.tour import STEPS
 from eager_tern.desk.window import Window
 from eager_tern.places import data_folder
+from tests.desk.conftest import settle
 
 
 def test_the_way_from_first_press_to_proof_is_followed(
@@ -21,11 +22,13 @@ def test_the_way_from_first_press_to_proof_is_followed(
     data_folder().mkdir(parents=True, exist_ok=True)
     (data_folder() / "skarvholm.tern").write_bytes(demo_casebook.read_bytes())
     window.open_demo()
+    settle(window)
     assert f"{len(STEPS)} steps" in window.notice.text
     before = data_folder() / "skarvholm-tour.tern"
     before.write_bytes(b"followed before")
     follow = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Follow them")
     qtbot.mouseClick(follow, Qt.MouseButton.LeftButton)
+    settle(window)
     assert tour.isVisible()
     # It begins on a new copy; the one of the last time is kept.
     assert before.with_name("skarvholm-tour-before.tern").read_bytes() == b"followed before"
@@ -39,7 +42,7 @@ def test_the_way_from_first_press_to_proof_is_followed(
         assert tour.act.isVisible() == bool(step.doing)
         qtbot.mouseClick(tour.act if step.doing else tour.next, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda at=at: tour.at == at + 1, timeout=60_000)
-    proof, presses = window.stack.proof, window.session.shown_presses()
+    proof, presses = window.comparison.proof, window.session.shown_presses()
     assert len(presses) == 47
     assert proof is not None
     assert proof.made.all()
@@ -50,6 +53,7 @@ def test_the_way_from_first_press_to_proof_is_followed(
     assert not tour.isVisible()
     assert load_settings().toured
     window.open_demo()
+    settle(window)
     assert not window.notice.isVisible()
 
 

@@ -106,7 +106,7 @@ def test_what_stands_before_the_damage_is_read(tmp_path: Path) -> None:
 def test_what_is_written_is_read_back(tmp_path: Path, rng: np.random.Generator) -> None:
     pulses = pulses_from_signed(record([-700.0, *nec(3, 4, 2)], rng, jitter_us=11))
     vcd.write(tmp_path / "w.vcd", pulses)
-    assert vcd.recognises((tmp_path / "w.vcd").read_bytes()[:100])
+    assert vcd.claims((tmp_path / "w.vcd").read_bytes()[:100], "")
     again, polarity = vcd.read(tmp_path / "w.vcd")[0].marks()
     assert polarity == "mark-high"
     np.testing.assert_allclose(again.durations_us, pulses.durations_us, atol=0.0011)

@@ -20,29 +20,6 @@ SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BESIDE = ("-wal", "-shm", "-journal")  # what SQLite keeps beside a database that is being changed
 BUSY_S = 5.0  # how long one of our connections waits for the other: its changes take milliseconds
-# What each schema has beside the one before it.
-STEPS: dict[int, tuple[str, ...]] = {
-    2: (
-        "ALTER TABLE take ADD COLUMN path TEXT NOT NULL DEFAULT ''",
-        "ALTER TABLE take ADD COLUMN channel INTEGER",
-        "ALTER TABLE take ADD COLUMN by_hand TEXT NOT NULL DEFAULT ''",
-        """CREATE TABLE IF NOT EXISTS shot (
-            gadget_id INTEGER NOT NULL REFERENCES gadget (id), number INTEGER NOT NULL, labels TEXT NOT NULL,
-            press_id INTEGER REFERENCES press (id), skipped INTEGER NOT NULL DEFAULT 0,
-            PRIMARY KEY (gadget_id, number)) WITHOUT ROWID""",
-    ),
-    3: ("ALTER TABLE take ADD COLUMN measured TEXT NOT NULL DEFAULT ''",),
-    4: (
-        """CREATE TABLE IF NOT EXISTS dismissed (
-            gadget_id INTEGER NOT NULL REFERENCES gadget (id), finding TEXT NOT NULL,
-            PRIMARY KEY (gadget_id, finding)) WITHOUT ROWID""",
-    ),
-    5: (
-        "ALTER TABLE take ADD COLUMN cut INTEGER NOT NULL DEFAULT 0",
-        "ALTER TABLE take ADD COLUMN read_whole INTEGER NOT NULL DEFAULT 1",
-        "ALTER TABLE take ADD COLUMN hidden INTEGER NOT NULL DEFAULT 0",
-    ),
-}
 
 
 class Hold:
@@ -144,7 +121,6 @@ def connect(path: Path) -> sqlite3.Connection:
     try:
         db.text_factory = _text
         db.execute("PRAGMA foreign_keys = ON")
-        db.execute("PRAGMA journal_mode = WAL")
         db.execute("PRAGMA synchronous = FULL")
     except sqlite3.Error:
         db.close()
@@ -165,6 +141,7 @@ def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
     """Make sure that a database is a whole casebook, and give an older one what this schema has. Raises InputError."""
     version = version_of(db, path)
     try:
+        db.execute("PRAGMA journal_mode = WAL")
         wrong = db.execute("PRAGMA quick_check(1)").fetchone()[0]
     except sqlite3.Error as error:
         raise DamagedError(path, reason_of(error)) from None
@@ -172,12 +149,11 @@ def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
         raise DamagedError(path, "is damaged")
     if version < SCHEMA:
         try:
-            bring_up(db, version)
+            bring_up(db)
         except sqlite3.Error as error:
             raise InputError(path, f"could not be brought up to date: {reason_of(error)}; it is as it was") from None
-    missing = _missing_columns(db)
-    if missing:
-        raise DamagedError(path, f"is damaged: {missing} is missing in it")
+    elif _missing(db):
+        raise DamagedError(path, "is damaged: a table or a column is missing in it")
 
 
 def version_of(db: sqlite3.Connection, path: Path) -> int:
@@ -195,13 +171,15 @@ def version_of(db: sqlite3.Connection, path: Path) -> int:
     return version
 
 
-def bring_up(db: sqlite3.Connection, version: int) -> None:
-    """Give an older casebook what this schema has beside its own: all of it or nothing."""
+def bring_up(db: sqlite3.Connection) -> None:
+    """Give an older casebook what this schema has beside its own, tables and columns: all of it or nothing.
+
+    So far every schema has only added to the one before it.
+    """
     db.execute("BEGIN IMMEDIATE")
     try:
-        for schema in range(version + 1, SCHEMA + 1):
-            for statement in STEPS.get(schema, ()):
-                db.execute(statement)
+        for statement in _missing(db):
+            db.execute(statement)
         db.execute(f"PRAGMA user_version = {SCHEMA}")
         db.execute("COMMIT")
     except sqlite3.Error:
@@ -234,23 +212,28 @@ def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
         version = version_of(db, path)
         if version < SCHEMA:
             with suppress(sqlite3.Error):  # a damaged one is read as far as it goes
-                bring_up(db, version)
+                bring_up(db)
     except (sqlite3.Error, OSError, InputError) as error:
         shutil.rmtree(folder, ignore_errors=True)
         raise error if isinstance(error, InputError) else InputError(path, reason_of(error)) from None
     return db, folder
 
 
-def _missing_columns(db: sqlite3.Connection) -> str:
-    """The first table or column of this schema that a casebook lacks."""
+def _missing(db: sqlite3.Connection) -> list[str]:
+    """The statements that would make what a database lacks of this schema."""
+    statements = []
     with closing(sqlite3.connect(":memory:")) as model:
         model.executescript((files("eager_tern.casebook") / "schema.sql").read_text("utf-8"))
-        for (table,) in model.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+        for table, create in model.execute("SELECT name, sql FROM sqlite_master WHERE type = 'table'").fetchall():
             there = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
-            for row in model.execute(f"PRAGMA table_info({table})"):
-                if row[1] not in there:
-                    return f"the column {row[1]} of {table}" if there else f"the table {table}"
-    return ""
+            if not there:
+                statements.append(create)
+                continue
+            for _, name, kind, not_null, default, _ in model.execute(f"PRAGMA table_info({table})"):
+                if name not in there:
+                    rest = f"{' NOT NULL' if not_null else ''}{f' DEFAULT {default}' if default is not None else ''}"
+                    statements.append(f"ALTER TABLE {table} ADD COLUMN {name} {kind}{rest}")
+    return statements
 
 
 def _text(raw: bytes) -> str:

@@ -33,7 +33,7 @@ from eager_tern.protocol.take import LOOK_PULSES
 from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.quality import advice_on, rests_in_marks
-from eager_tern.signal.values import NO_PULSES, Floats, Pulses, pulses_from_signed, signed_from_start
+from eager_tern.signal.values import NO_PULSES, Floats, Pulses, merged_durations, pulses_from_signed, signed_from_start
 
 FLUSH_S = 0.1  # how often what is heard goes to disk: well within the second that a crash may cost
 RETRY_S = 1.0  # how often a disk that refused is asked again
@@ -325,7 +325,7 @@ class CaptureService:
 
     def _settle_polarity(self, live: _Live, heard: Floats) -> None:
         """A source may take its marks for spaces: its silences show it."""
-        so_far = np.concatenate([*live.waiting, heard])
+        so_far = merged_durations(np.concatenate([*live.waiting, heard]))
         if rests_in_marks(so_far, SURE_GAP_US):
             live.turned = True
             live.waiting = [-part for part in live.waiting]

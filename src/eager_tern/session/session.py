@@ -68,6 +68,7 @@ class Session:
         self._openings = 0
         self._rereading: tuple[int, set[int]] | None = None  # the job, and the takes that it reads
         self._sheets_version = 0
+        self._new_takes: set[int] = set()  # of files, of which no press was selected yet
         self._read_with: dict[int, tuple[int, set[int]]] = {}  # by import: which sheets, and its takes
 
     # Casebooks and gadgets
@@ -460,8 +461,9 @@ class Session:
         match news:
             case TakeBegun():
                 self._look_at_takes()
-                for _, takes in self._read_with.values():
-                    if not news.live:
+                if not news.live:
+                    self._new_takes.add(news.take_id)
+                    for _, takes in self._read_with.values():
                         takes.add(news.take_id)
             case PressesRead():
                 self._take_in_presses(news)
@@ -485,7 +487,6 @@ class Session:
             self._frames.forget(news.take_id)
         fresh = self._try(lambda: book.presses_of(news.press_ids)) or []
         new = [press for press in fresh if press.id not in self.presses]
-        first = not len(self.presses.shown)
         behind = self.presses.put(fresh)
         self._keys = None
         if behind and len(fresh) <= FEW:
@@ -500,7 +501,8 @@ class Session:
                 self.select((changed[-1].id,))
             for press in told:
                 self.caught.emit(press.id)
-        elif told and (first or not self.selected):
+        elif told and news.take_id in self._new_takes:
+            self._new_takes.discard(news.take_id)
             self.select((told[0].id,))
         self._select_what_is_left()
 

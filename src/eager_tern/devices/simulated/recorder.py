@@ -57,8 +57,10 @@ class StandIn:
         self._quiet_since = time.monotonic()
         self._told_us = 0.0  # of the silence that is going on
         self._frames = 0
+        self.greeted = False  # whether somebody listens: what is sent before is lost
 
     def hello(self) -> None:
+        self.greeted = True
         self._print(encode_hello("stand-in", TICK_US))
 
     def frame(self, signed_us: Floats, impairment: Impairment | None = None) -> None:
@@ -169,6 +171,6 @@ def serve(connection: Connection) -> None:
 
     while True:
         listen(None)
-        while queue:
+        while queue and device.greeted:
             order = queue.popleft()
             device.press(np.array(order.first), np.array(order.held), order.count, still_down)
