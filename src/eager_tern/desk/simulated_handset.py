@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -19,6 +20,7 @@ from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.signal.values import Floats
 
 BETWEEN_MS = 900
+LOST_S = 6.0  # without an answer, a shot is sent once more
 NEXT, ALL = "Send the next shot", "Send all that are left"
 
 
@@ -38,7 +40,8 @@ class SimulatedHandset(QWidget):
         self._planned: PlannedGadget | None = None
         self._all = QTimer(self)
         self._all.setInterval(BETWEEN_MS)
-        self._all.timeout.connect(self.send_shot)
+        self._all.timeout.connect(self._send_next)
+        self._sent: tuple[int, float] | None = None  # the shot sent last, and when
         self.buttons: dict[str, QPushButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
@@ -99,6 +102,13 @@ class SimulatedHandset(QWidget):
         self.buttons.clear()
         self._stand_in = self._handset = self._planned = None
 
+    def _send_next(self) -> None:
+        """The next of all shots, once the one before it has been heard."""
+        at = next_shot(self._plan.shots())
+        if self._sent is not None and self._sent[0] == at and time.monotonic() - self._sent[1] < LOST_S:
+            return
+        self.send_shot()
+
     def send_shot(self) -> None:
         """Send what the next shot asks for, if there is one and the gadget has such a thing."""
         shots = self._plan.shots()
@@ -113,6 +123,7 @@ class SimulatedHandset(QWidget):
             self._all.stop()
             self.failed.emit(f"The simulated gadget cannot send “{shots[at].spoken}”: {error}")
             return
+        self._sent = at, time.monotonic()
         self._send(*turn)
         self._up()  # at once: a press is not held longer because the window was busy
 
@@ -122,6 +133,7 @@ class SimulatedHandset(QWidget):
             self._all.stop()
         else:
             self._all.start()
+            self._sent = None
             self.send_shot()
 
     def _down(self, key: DemoKey) -> None:
