@@ -1,5 +1,7 @@
-"""Walk the example in a real window, as a newcomer does, and fail where it does not work: listen, press a key, label it,
-look at every leaf, follow the tour to its end. Needs nothing but the packages of the run-time lock file.
+"""Walk the example in a real window, as a newcomer does, and fail where it does not work.
+
+Listen, press a key, label it, look at every leaf, follow the tour to its end. Needs nothing but the packages of the
+run-time lock file.
 """
 
 from __future__ import annotations
@@ -72,7 +74,7 @@ def main() -> int:
     while window.tour.at < len(STEPS) - 1:
         at = window.tour.at
         (window.tour.act if STEPS[at].doing else window.tour.next).click()
-        wait(lambda: window.tour.at > at, f"step {at + 1} of the tour")
+        wait(lambda at=at: window.tour.at > at, f"step {at + 1} of the tour")
     window.close()
     for fault in faults:
         print(f"walk_example: {fault}", file=sys.stderr)

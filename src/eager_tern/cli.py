@@ -116,7 +116,6 @@ def compare(
     from eager_tern.compare.writing import sheet_of
     from eager_tern.intake.captures import gather
     from eager_tern.intake.publishing import publish
-    from eager_tern.protocol.loading import parse_sheet
     from eager_tern.reports import comparison_document, describe_comparison
 
     gathered = _or_complain(lambda: gather(paths, labels))
@@ -124,12 +123,12 @@ def compare(
         _complain(words)
     found = compare_stack(gathered.stack)
     proved = prove(found) if proof or write_up is not None else None
-    text = sheet_of(found, gathered.line)
+    draft = sheet_of(found, gathered.line)
     if write_sheet is not None:
-        _or_complain(lambda: write_text(write_sheet, text))
+        _or_complain(lambda: write_text(write_sheet, draft.text))
     if write_up is not None:
         pulses = gathered.frames[0].as_read
-        blocks = written_up(found, parse_sheet(text, labels), pulses, text, proved)
+        blocks = written_up(found, draft.sheet, pulses, draft.text, proved)
         _or_complain(lambda: publish(write_up, blocks))
     if as_json:
         _print_json(comparison_document(found, proved))

@@ -12,7 +12,6 @@ from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
-from eager_tern.protocol.loading import parse_sheet
 from eager_tern.session.comparison_cards import cards_for_comparison
 from tests.gadgets import CHECKS, Gadget, climate, sensor, switch
 
@@ -138,7 +137,7 @@ def test_the_sheet_makes_frames_never_shown_and_the_proof_says_so(rng: np.random
         proof = prove(found, folds=2)
         assert proof.made.mean() >= proof.predicted.mean()
         made, total = made + int(proof.predicted.sum()), total + 50
-        sheet = parse_sheet(sheet_of(found), "test")
+        sheet = sheet_of(found).sheet
         assert sheet.bit_count == gadget.columns
     assert made >= 0.8 * total
 
@@ -149,7 +148,7 @@ def test_a_table_of_numbers_comes_back_as_numbers(rng: np.random.Generator) -> N
     bits = np.array([[codes[v] >> place & 1 for place in range(3)] + [1] * 9 for v in values], np.uint8)
     found = compare(Stack(bits, {"level": tuple(values.tolist())}))
     assert isinstance(field(found, "level").map, Table)
-    sheet = parse_sheet(sheet_of(found), "test")
+    sheet = sheet_of(found).sheet
     assert sheet.fields[0].read(bits[0]) == values[0]
     assert sheet.fields[0].raw(19) == 7
 

@@ -50,7 +50,7 @@ def test_a_field_that_means_nothing_in_a_mode(cooler: Stack) -> None:
     assert found.unexplained == ()
     blower = next(field for field in found.fields if field.name == "blower")
     assert dict(blower.when) == {"mode": ("cool", "dry")}
-    sheet = parse_sheet(sheet_of(found), "test")
+    sheet = sheet_of(found).sheet
     assert field_names(found)["Set point °C"] == "set_point_c"
     assert [check.name for check in sheet.checks] == ["header", "sum"]
     fan = make_bits(sheet, {"set_point_c": 22, "mode": "fan", "blower": 1})
@@ -69,7 +69,7 @@ def test_a_field_is_constrained_to_another_number_in_each_mode(cooler: Stack) ->
     found = compare(Stack(bits, cooler.labels))
     blower = next(field for field in found.fields if field.name == "blower")
     assert dict(blower.when) == {"mode": ("cool",)}
-    sheet = parse_sheet(sheet_of(found), "test")
+    sheet = sheet_of(found).sheet
     assert sheet.fields[2].otherwise == {"dry": 1, "fan": 3}
     for mode, sent in (("dry", [1, 0]), ("fan", [1, 1]), ("cool", [0, 1])):
         assert make_bits(sheet, {"set_point_c": 22, "mode": mode, "blower": 2})[28:30].tolist() == sent
@@ -82,7 +82,7 @@ def test_frames_made_are_the_ones_that_were_caught(cooler: Stack) -> None:
     proof = prove(found)
     assert proof.made.all()
     assert proof.predicted.all()
-    sheet = parse_sheet(sheet_of(found), "test")
+    sheet = sheet_of(found).sheet
     assert made_bits(sheet, {"set_point_c": None, "mode": "dry", "blower": 1.0}) is None
     assert made_bits(sheet, {"set_point_c": 99.0, "mode": "dry", "blower": 1.0}) is None
 
@@ -98,7 +98,7 @@ def test_the_write_up_escapes_what_people_type(cooler: Stack) -> None:
     labels = dict(cooler.labels)
     labels["mode"] = tuple("<cool|er>" if mode == "cool" else mode for mode in labels["mode"])
     found = compare(Stack(cooler.bits, labels))
-    text = sheet_of(found)
+    text = sheet_of(found).text
     sheet = parse_sheet(text, "test")
     pulses = make_frame(sheet, {}).pulses
     blocks = write_up(found, sheet, pulses, text, prove(found, folds=2))
@@ -141,7 +141,7 @@ def test_a_label_is_said_otherwise_in_another_mode(cooler: Stack, rng: np.random
     assert found.unexplained == ()
     places = {f.when["mode"]: f.positions for f in found.fields if f.name == "Set point °C"}
     assert places == {("cool", "dry"): (19, 18, 17, 16), ("fan",): (32, 33)}
-    text = sheet_of(found)
+    text = sheet_of(found).text
     sheet = parse_sheet(text, "test")
     assert make_bits(sheet, {"set_point_c": 2, "mode": "fan"})[[16, 17, 18, 19, 20, 32, 33]].tolist() == [
         0,
@@ -166,7 +166,7 @@ def test_a_label_is_said_otherwise_in_another_mode(cooler: Stack, rng: np.random
 
 def test_damage_does_not_keep_the_header_from_being_checked(cooler: Stack) -> None:
     cooler.bits[3, 5] ^= 1
-    sheet = parse_sheet(sheet_of(compare(cooler)), "")
+    sheet = sheet_of(compare(cooler)).sheet
     header = next(check for check in sheet.checks if check.name == "header")
     assert sorted(header.at.index.tolist()) == list(range(16))
     assert header.value == 0x5353

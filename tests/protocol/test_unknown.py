@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from eager_tern.protocol.describing import Assumed, assumed_by, describe
+from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.loading import library, parse_sheet
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
@@ -25,6 +26,11 @@ def long_frame(
         signed += [*distance_frame([part * unit for part in leader], unit, spaces, own), -float(rng.uniform(8e3, 3e4))]
         bits += own
     return signed[:-1], bits
+
+
+def written(draft: Draft | None) -> str:
+    assert draft is not None
+    return draft.text
 
 
 def read(signed: list[float], rng: np.random.Generator, sheets: tuple = ()) -> TakeRead:
@@ -59,7 +65,7 @@ def test_a_sheet_begun_from_the_evidence_reads_what_it_was_begun_from(
         unit = float(rng.uniform(380, 600))
         frame, bits = long_frame(rng, sections, unit, leader, spaces)
         press = [*frame, -4e5]
-        text = describe(read([-3e5, *press, *press], rng).frames, "Climate cabinet")
+        text = written(describe(read([-3e5, *press, *press], rng).frames, "Climate cabinet"))
         if text is None:
             continue
         sheet = parse_sheet(text, "test")
@@ -100,7 +106,7 @@ def test_what_is_said_by_hand_holds_against_whatever_else_fits(rng: np.random.Ge
     assert found is not None
     assert found.sheet is not None
     said = replace(assumed_by(found.sheet), turned=True, highest_first=True, tolerance=0.3)
-    text = describe(take.frames[:1], "By hand", said, overrules=True)
+    text = written(describe(take.frames[:1], "By hand", said, overrules=True))
     assert text is not None
     sheet = parse_sheet(text, "test")
     assert assumed_by(sheet) == replace(said, unit_us=sheet.unit_us)
@@ -113,7 +119,7 @@ def test_what_is_said_by_hand_holds_against_whatever_else_fits(rng: np.random.Ge
 @pytest.mark.parametrize(("leader", "bits"), [(0, 33), (2, 32), (4, 31)])
 def test_the_data_begin_where_somebody_says(rng: np.random.Generator, leader: int, bits: int) -> None:
     take = read([-3e5, *nec(0x5B, 0x16)], rng)
-    text = describe(take.frames[:1], "By hand", Assumed(code="pulse-distance", leader=leader), overrules=True)
+    text = written(describe(take.frames[:1], "By hand", Assumed(code="pulse-distance", leader=leader), overrules=True))
     assert text is not None
     assert parse_sheet(text, "test").bit_count == bits
 
@@ -134,7 +140,7 @@ def test_symbols_of_two_bits_are_found_and_described(rng: np.random.Generator, i
     readings = [frame.best for frame in take.frames]
     assert [r.bits.tolist() for r in readings if r is not None] == sent
     assert {(r.protocol, r.symbol_bits) for r in readings if r is not None} == {("unknown", 2)}
-    text = describe(take.frames, "Two bits")
+    text = written(describe(take.frames, "Two bits"))
     assert text is not None
     again = read(signed, rng, (parse_sheet(text, "test"),))
     assert [f.best.bits.tolist() for f in again.frames if f.best is not None and f.best.known] == sent
@@ -157,7 +163,7 @@ def test_a_mark_excess_said_by_hand_holds(rng: np.random.Generator) -> None:
     """One that no receiver should have, so that it is not looked for."""
     signed = [-3e5, *distance_frame([8 * 400, -4 * 400], 400, (1, 3), [1, 0, 0, 1] * 6), -3e5]
     pulses = pulses_from_signed(record(signed, rng, jitter_us=10, excess_us=300))
-    text = describe(read(signed, rng).frames, "By hand", Assumed(unit_us=400, excess_us=300), overrules=True)
+    text = written(describe(read(signed, rng).frames, "By hand", Assumed(unit_us=400, excess_us=300), overrules=True))
     assert text is not None
     assert "mark_excess_us = 300.0" in text
     said = parse_sheet(text.replace("zero = ", "zero = [1, -1] # ").replace("one = ", "one = [1, -3] # "), "test")

@@ -14,7 +14,6 @@ from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
-from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.schema import Sheet
 
@@ -75,7 +74,7 @@ def expected_bits(comparison: Comparison, stack: Stack) -> BitRows:
     Counters, toggles and ids, which no label says, are as in the row. Where labels were rounded, what the row's bits
     say is taken for the label if it rounds to that.
     """
-    sheet = parse_sheet(sheet_of(comparison), "comparison")
+    sheet = sheet_of(comparison).sheet
     names = field_names(comparison)
     given = {name: raw_numbers(stack.bits, positions) for name, positions in by_itself(comparison).items()}
     exact = {field.name: _unrounded(field, comparison.stack, stack) for field in comparison.fields}

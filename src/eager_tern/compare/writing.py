@@ -1,10 +1,11 @@
-"""A sheet from a comparison: what was found, as text that reads frames and makes them."""
+"""A sheet from a comparison: what was found, as a value that reads frames and makes them."""
 
 from __future__ import annotations
 
-import json
 import re
 from collections import Counter
+from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,53 +16,44 @@ from eager_tern.compare.counters import Counter as FoundCounter
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.schema import Check
 
+Keys = dict[str, Any]
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
-ANY_LINE = """\
-id = "stack"
-name = "Stack"
-unit_us = 500
-zero = [1, -1]
-one = [1, -3]
-[press]
-first = "full"
-held = "full"
-gap_us = 40000
-[[frames]]
-name = "full"
-parts = [{{ bits = {count} }}, {{ pulses = [1] }}]
-"""
+# Where only bits are read and made, any line will do.
+ANY_LINE: Mapping[str, Any] = {
+    "id": "stack",
+    "name": "Stack",
+    "unit_us": 500,
+    "zero": [1, -1],
+    "one": [1, -3],
+    "press": {"first": "full", "held": "full", "gap_us": 40_000},
+}
 
 
-def sheet_of(comparison: Comparison, line: str = "") -> str:
-    """The TOML text of a sheet that says what was found.
-
-    ``line`` is the part that describes the line (any will do where only bits are read and made).
-    """
+def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
+    """A sheet that says what was found; ``line`` says what the line is like, where that matters."""
     stack = comparison.stack
-    text = line or ANY_LINE.format(count=stack.columns)
-    # "blank" belongs to the sheet as a whole, before its first table.
-    blank = f'blank = "{"".join(map(str, _usual(stack).tolist()))}"\n'
-    head, table, rest = text.partition("\n[")
-    parts = [head.rstrip("\n") + "\n" + blank + table + rest.rstrip("\n") + "\n"]
+    any_frame = {"name": "full", "parts": [{"bits": stack.columns}, {"pulses": [1]}]}
+    base = line if line is not None else Draft({**ANY_LINE, "frames": [any_frame]})
     names = field_names(comparison)
-    parts += [_field(field, names, stack) for field in comparison.fields]
+    fields = [_field(field, names, stack) for field in comparison.fields]
     for (name, positions), counter in zip(by_itself(comparison).items(), comparison.counters, strict=True):
-        keys: dict[str, object] = {"name": name, "bits": positions_text(positions)}
         usual = Counter(raw_numbers(stack.bits, positions).tolist()).most_common(1)[0][0]
         more = {"default": usual} if counter.kind == "id" else {"role": counter.kind, "default": 0}
-        parts.append(_table("fields", **keys, **more))
+        fields.append({"name": name, "bits": positions_text(positions), **more})
     header = _header(comparison)
-    if header is not None:
-        parts.append(header)
+    checks = [] if header is None else [header]
     seen: Counter[str] = Counter()
     for found in comparison.checks:
         seen[found.check.name] += 1
         name = f"{found.check.name} {seen[found.check.name]}" if seen[found.check.name] > 1 else found.check.name
-        parts.append(_check(found.check, name))
-    return "\n".join(parts)
+        checks.append(_check(found.check, name))
+    blank = "".join(map(str, _usual(stack).tolist()))
+    document = {**base.document, "blank": blank, **({"fields": fields} if fields else {})}
+    return Draft({**document, **({"checks": checks} if checks else {})}, base.comments)
 
 
 def field_names(comparison: Comparison) -> dict[str, str]:
@@ -99,10 +91,10 @@ def _usual(stack: Stack) -> Bits:
     return usual
 
 
-def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
+def _field(field: Field, names: dict[str, str], stack: Stack) -> Keys:
     keys: dict[str, object] = {"name": names[field.name], "bits": positions_text(field.positions)}
     if isinstance(field.map, Table):
-        keys["table"] = dict(sorted(field.map.words.items()))
+        keys["table"] = {str(raw): word for raw, word in sorted(field.map.words.items())}
     else:
         if field.map.encoding != "binary":
             keys["encoding"] = field.map.encoding
@@ -117,7 +109,7 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> str:
         apart = np.setdiff1d([i for i, v in enumerate(stack.labels[field.name]) if v is not None], field.looked_at)
         if apart.size:
             keys["otherwise"] = _otherwise(stack, field, apart)
-    return _table("fields", **keys)
+    return keys
 
 
 def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:
@@ -129,11 +121,11 @@ def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:
             by_label.setdefault(label_word(stack.labels[name][row]), []).append(number)
     usual = {word: Counter(numbers).most_common(1)[0][0] for word, numbers in by_label.items()}
     if len(set(usual.values())) > 1:
-        return {json.dumps(word): number for word, number in usual.items()}
+        return usual
     return Counter(raw.tolist()).most_common(1)[0][0]
 
 
-def _header(comparison: Comparison) -> str | None:
+def _header(comparison: Comparison) -> Keys | None:
     """The bits that a frame begins with and that nothing but damage changed, as a check."""
     stack = comparison.stack
     found: list[Field | Found | FoundCounter] = [*comparison.fields, *comparison.checks, *comparison.counters]
@@ -144,10 +136,10 @@ def _header(comparison: Comparison) -> str | None:
         return None
     positions = tuple(range(count - 1, -1, -1))
     value = int(raw_numbers(_usual(stack)[None], positions)[0])
-    return _table("checks", name="header", kind="constant", at=positions_text(positions), value=value)
+    return {"name": "header", "kind": "constant", "at": positions_text(positions), "value": value}
 
 
-def _check(check: Check, name: str) -> str:
+def _check(check: Check, name: str) -> Keys:
     keys: dict[str, object] = {"name": name, "kind": check.kind, "at": str(check.at)}
     if check.of is not None:
         keys["of"] = str(check.of)
@@ -156,20 +148,4 @@ def _check(check: Check, name: str) -> str:
     plain = check.model_dump(exclude_defaults=True, exclude={"name", "kind", "at", "of", "covers"})
     if check.kind in ("sum", "xor", "crc"):
         plain = {"unit": check.unit, "order": check.order, **plain}
-    return _table("checks", **keys, **plain)
-
-
-def _table(header: str, **keys: object) -> str:
-    lines = [f"[[{header}]]"] + [f"{key} = {_value(value)}" for key, value in keys.items()]
-    return "\n".join(lines) + "\n"
-
-
-def _value(value: object) -> str:
-    """A value as TOML writes it."""
-    if isinstance(value, dict):
-        return "{ " + ", ".join(f"{key} = {_value(each)}" for key, each in value.items()) + " }"
-    if isinstance(value, list | tuple):
-        return "[" + ", ".join(map(_value, value)) + "]"
-    if isinstance(value, float):
-        return f"{int(value)}" if value == int(value) else repr(value)
-    return json.dumps(value, ensure_ascii=False)
+    return {**keys, **plain}

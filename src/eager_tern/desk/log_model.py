@@ -57,6 +57,7 @@ class LogModel(QAbstractListModel):
         self._usual: dict[str, Label] | None = None
         self._reloading: Slices | None = None
         self._unfolded: set[int] = set()  # by the id of a fold's first stray
+        session.emptied.connect(self._clear)
         session.opened.connect(self.reload)
         session.presses_changed.connect(self.reload)
         session.press_changed.connect(self._take_in)
@@ -75,6 +76,13 @@ class LogModel(QAbstractListModel):
         if self._reloading is not None:
             self._reloading.call_off()
         self._reloading = self._session.inbox.in_slices(self._look_at_all())
+
+    def _clear(self) -> None:
+        if self._reloading is not None:
+            self._reloading.call_off()
+        self.beginResetModel()
+        self._rows, self._row_of = [], None
+        self.endResetModel()
 
     def _look_at_all(self) -> Iterator[None]:
         rows: list[Row] = []

@@ -119,11 +119,11 @@ class SheetLeaf(QWidget):
         """Begin a sheet from the frames that are selected."""
         frames = [f for press in self._session.selected_presses() for f in self._session.frames(press)]
         name = self._session.gadget.name if self._session.gadget is not None else "gadget"
-        text = describe(frames, name, Assumed(unit_us))
-        if text is None:
+        draft = describe(frames, name, Assumed(unit_us))
+        if draft is None:
             self._say("The selected frames do not show a line code of their own; select others.", wrong=True)
         else:
-            self.text.setPlainText(text)
+            self.text.setPlainText(draft.text)
             self.read()
 
     # What it says

@@ -37,7 +37,6 @@ from eager_tern.desk.stack_grid import AGAINST, StackGrid
 from eager_tern.desk.ways import SHOWN, Way
 from eager_tern.errors import InputError
 from eager_tern.intake.publishing import publish
-from eager_tern.protocol.loading import parse_sheet
 from eager_tern.session.commands import Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
 from eager_tern.session.session import Session
@@ -291,12 +290,12 @@ class StackLeaf(QWidget):
 
     def publish(self, path: Path) -> None:
         """Write the gadget up: timing, layout, fields, checks, examples, proof and sheet."""
-        text, found = self._model.sheet_text(), self._model.comparison
-        if text is None or found is None:
+        draft, found = self._model.draft(), self._model.comparison
+        if draft is None or found is None:
             return
         pulses = self._session.frame(self._model.rows[0]).as_read
         try:
-            blocks = write_up(found, parse_sheet(text, "what was found"), pulses, text, self._model.proof)
+            blocks = write_up(found, draft.sheet, pulses, draft.text, self._model.proof)
             files = publish(path, blocks)
         except InputError as error:
             self.said.emit(str(error))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from eager_tern.desk.by_hand import USUAL_TOLERANCE, ByHand
+from eager_tern.desk.line_choices import USUAL_TOLERANCE, LineChoices
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.linecode.clusters import find_clusters
@@ -28,7 +28,7 @@ RULED = (1, 2, 3, 4, 6, 8, 16)  # units at which the ruler has a line
 
 
 @dataclass(frozen=True)
-class Measured:
+class FrameLengths:
     """A frame's durations, what they are in units, and the clock found."""
 
     durations_us: Floats
@@ -45,7 +45,7 @@ class Lengths(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._frames: list[Measured] = []
+        self._frames: list[FrameLengths] = []
         self.unit, self.excess, self.tolerance = 0.0, 0.0, 0.0
         self._held: tuple[bool, int] | None = None
         self._holds_tolerance = False
@@ -57,7 +57,7 @@ class Lengths(QWidget):
             "Drag a line of the ruler to change the unit and the mark excess, an end of the bar for the tolerance"
         )
 
-    def show_frames(self, frames: list[Measured], unit: float, excess: float) -> None:
+    def show_frames(self, frames: list[FrameLengths], unit: float, excess: float) -> None:
         self._frames, self.unit, self.excess = frames, unit, excess
         self.update()
 
@@ -184,7 +184,7 @@ class Drift(QWidget):
         self.setMinimumHeight(170)
         self.setAccessibleName("Drift of the edges along the frame")
 
-    def show_frames(self, frames: list[Measured], unit: float, excess: float) -> None:
+    def show_frames(self, frames: list[FrameLengths], unit: float, excess: float) -> None:
         self._rows = []
         for frame in frames:
             late = edge_drift(frame.durations_us, frame.units, unit, excess)
@@ -230,14 +230,14 @@ class TimingLeaf(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._frames: list[Measured] = []
+        self._frames: list[FrameLengths] = []
         self.lengths = Lengths()
         self.drift = Drift()
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.unit = _number("Unit", 10, 20_000)
         self.excess = _number("Mark excess", -5_000, 5_000)
-        self.by_hand = ByHand()
+        self.by_hand = LineChoices()
         self.back = link("back to what was found", "Back to what was found", self._take_back)
         self.begin = link("begin a sheet", "Begin a sheet with this unit", self._begin)
         row = QHBoxLayout()
@@ -282,7 +282,7 @@ class TimingLeaf(QWidget):
             frame = self._session.frame(press)
             if frame.best is not None and frame.best.bits.size:
                 units = lengths_in_units(frame.best.expected_us, frame.best.clock)
-                self._frames.append(Measured(frame.as_read.durations_us, units, frame.best.clock))
+                self._frames.append(FrameLengths(frame.as_read.durations_us, units, frame.best.clock))
         has = bool(self._frames)
         for widget in (self.unit, self.excess, self.back, self.begin, self.by_hand, self.by_hand.tolerance):
             widget.setEnabled(has)

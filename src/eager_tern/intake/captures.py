@@ -14,7 +14,7 @@ from eager_tern.compare.stack import Stack
 from eager_tern.errors import InputError
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.describing import describe_line
-from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 
@@ -23,13 +23,13 @@ Shape = tuple[str, int, tuple[int, ...]]  # line code, bits, bits of each sectio
 
 @dataclass(frozen=True)
 class Gathered:
-    """``frames`` and ``names`` go with the stack's rows. ``line`` describes the line, as a sheet does; ``words`` tell
+    """``frames`` and ``names`` go with the stack's rows. ``line`` is a sheet of the line; ``words`` tell
     what was left out and why, ``failed`` which captures could not be used."""
 
     stack: Stack
     frames: tuple[Frame, ...]
     names: tuple[str, ...]
-    line: str
+    line: Draft
     words: tuple[str, ...]
     failed: tuple[InputError, ...] = ()
 
@@ -83,22 +83,20 @@ def first_frame(path: Path, sheets: Sequence[Sheet] = ()) -> Frame | None:
 
 def in_one_shape(
     frames: dict[str, Frame], paths: dict[str, Path], source: object
-) -> tuple[dict[str, Frame], str, dict[str, str]]:
-    """Frames of the line code and length that most have, the text that describes their line, and what is left out.
+) -> tuple[dict[str, Frame], Draft, dict[str, str]]:
+    """Frames of the line code and length that most have, a sheet that describes their line, and what is left out.
 
     Those that differ are read once more by what the others show: a frame that is damaged may have lost a bit.
     """
     usual = Counter(_shape(frame) for frame in frames.values()).most_common(1)[0][0]
     alike = {name: frame for name, frame in frames.items() if _shape(frame) == usual}
-    described = describe_line(list(alike.values()), Path(str(source)).stem)
-    if described is None:
+    line = describe_line(list(alike.values()), Path(str(source)).stem)
+    if line is None:
         raise InputError(source, "the frames show no line code that a sheet could describe")
-    line = described[0]
-    sheet = parse_sheet(line, source)
     left_out = {}
     out = {}
     for name, frame in frames.items():
-        again = frame if name in alike else first_frame(paths[name], (sheet,))
+        again = frame if name in alike else first_frame(paths[name], (line.sheet,))
         if again is not None and _bits(again).size == usual[1]:
             out[name] = again
         else:

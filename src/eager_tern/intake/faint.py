@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.casebook.values import Faint
-from eager_tern.linecode.likeliest import CodeShape, Likeliest, believing, combined, likeliest
+from eager_tern.linecode.likeliest import CodeShape, Likeliest, combined, likeliest, with_prior_odds
 from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
@@ -56,7 +56,7 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
             likely += found
             parts += [] if found else [by_threshold]
         for repeat in combined(evidence, likely):
-            frame = believing(evidence, repeat, kept_by_checks(repeat.for_one, repeat.shape, sheets))
+            frame = with_prior_odds(evidence, repeat, kept_by_checks(repeat.for_one, repeat.shape, sheets))
             parts.append(frame.pulses)
             faint.append(Faint(frame.pulses.start_us, frame.pulses.end_us, frame.certainty))
     return in_one_row(parts), tuple(faint)

@@ -61,7 +61,7 @@ def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tup
 
 
 @dataclass(frozen=True)
-class OnGrid:
+class UnitGrids:
     """Frames whose edges lie on a grid of units; which of them do is told by ``fits``.
 
     ``places`` has shape (frames, n + 1), in whole units from the first edge; the others have shape (frames,), in µs.
@@ -74,7 +74,7 @@ class OnGrid:
     rms_us: Floats
 
 
-def best_grids(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> OnGrid:
+def best_grids(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> UnitGrids:
     """Each edge's place and the clock, by the best of several clocks for each frame.
 
     ``durations_us`` has shape (frames, n), ``units_us`` (NaN: none) and ``excesses_us`` (frames, clocks). A frame does
@@ -90,7 +90,7 @@ def best_grids(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> O
     return _best_of(durations_us, places, misfit)
 
 
-def best_steps(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> OnGrid:
+def best_steps(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> UnitGrids:
     """The same with each pulse rounded by itself, for senders whose errors add up from edge to edge."""
     signs = alternating(durations_us.shape[1])
     exact = (durations_us[:, None] - excesses_us[..., None] * signs) / units_us[..., None]
@@ -101,7 +101,7 @@ def best_steps(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> O
     return _best_of(durations_us, places, misfit)
 
 
-def _best_of(durations_us: Floats, places: Floats, misfit: Floats) -> OnGrid:
+def _best_of(durations_us: Floats, places: Floats, misfit: Floats) -> UnitGrids:
     """The clock of the least misfit (shape (frames, clocks)) for each frame, refitted to its places."""
     best = misfit.argmin(axis=1)
     frames = np.arange(best.size)
@@ -109,7 +109,7 @@ def _best_of(durations_us: Floats, places: Floats, misfit: Floats) -> OnGrid:
     rows = np.where(fits[:, None], places[frames, best], np.arange(places.shape[2]))
     rows -= rows[:, :1]
     units, excesses, rms = fit_clocks(durations_us, np.diff(rows, axis=1))
-    return OnGrid(fits & (units > 0), rows.astype(np.intp), units, excesses, rms)
+    return UnitGrids(fits & (units > 0), rows.astype(np.intp), units, excesses, rms)
 
 
 def grid_expected(clock: Clock, places: NDArray[np.intp]) -> Floats:

@@ -100,11 +100,11 @@ def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest
             and np.mean((other.for_one > 0) != (frame.for_one > 0)) <= MOST_DIFFERENT
         ]
         for_one = np.sum([other.for_one for other in alike], axis=0)
-        out.append(believing(evidence, frame, for_one))
+        out.append(with_prior_odds(evidence, frame, for_one))
     return out
 
 
-def believing(evidence: Evidence, frame: Likeliest, for_one: Floats) -> Likeliest:
+def with_prior_odds(evidence: Evidence, frame: Likeliest, for_one: Floats) -> Likeliest:
     """The frame with what is now thought of its bits."""
     if np.array_equal(for_one > 0, frame.for_one > 0):
         return replace(frame, certainty=_certainty(for_one), for_one=for_one)

@@ -9,8 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.biphase import OnGrid as BestGrids
-from eager_tern.linecode.biphase import best_grids, grid_expected
+from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
 from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
@@ -41,7 +40,7 @@ USUAL: dict[Framing, float] = {
 
 
 @dataclass(frozen=True)
-class OnGrid:
+class CharacterGrid:
     """Pulses as characters of ``levels.shape[1]`` bits: ``levels`` are True in a mark, ``starts_us`` the start bits.
 
     ``expected_us`` is NaN for the silence between characters.
@@ -63,7 +62,7 @@ class Characters:
 
 def on_serial_grid(
     durations_us: Floats, clocks: Sequence[tuple[float, float]], lengths: Iterable[int]
-) -> dict[int, OnGrid]:
+) -> dict[int, CharacterGrid]:
     """The pulses as characters of each of some lengths that they can be.
 
     Each by the best of several clocks (unit and excess, µs; the likeliest first).
@@ -78,7 +77,7 @@ def on_serial_grid(
     return best
 
 
-def _in_a_row(durations_us: Floats, on_grid: BestGrids, length: int) -> OnGrid | None:
+def _in_a_row(durations_us: Floats, on_grid: UnitGrids, length: int) -> CharacterGrid | None:
     """Characters that follow each other without a rest, or with one of whole bits: on one grid for all, which bears
     twice the jitter that a grid does that begins anew with each start bit. None where no such characters stand.
     """
@@ -100,10 +99,10 @@ def _in_a_row(durations_us: Floats, on_grid: BestGrids, length: int) -> OnGrid |
     offset = float(np.mean(np.cumsum(np.append(0.0, durations_us - expected))))
     after_rest = starts[1:][np.diff(starts) > length]
     expected[np.searchsorted(places, after_rest) - 1] = np.nan
-    return OnGrid(clock, rows, offset + clock.unit_us * starts, expected)
+    return CharacterGrid(clock, rows, offset + clock.unit_us * starts, expected)
 
 
-def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> BestGrids:
+def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> UnitGrids:
     """All edges on the best of several grids: the longer the row, the finer its clock has to be known, so that it is
     found from the beginning on.
     """
@@ -117,9 +116,9 @@ def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> Be
         excesses_us = np.repeat(on_grid.excesses_us, units_us.size)
 
 
-def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> OnGrid | None:
+def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> CharacterGrid | None:
     """Characters with any rest between them: on a grid that begins anew with each start bit."""
-    best: OnGrid | None = None
+    best: CharacterGrid | None = None
     tried: set[bytes] = set()
     for unit, excess in clocks:
         first = _placed(durations_us, unit, excess, length)
@@ -134,7 +133,7 @@ def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], len
         clock = fit_clock(durations_us, units)
         if clock.unit_us > 0 and (best is None or _rms(clock) < _rms(best.clock)):
             edges = np.concatenate(([0.0], np.cumsum(durations_us)))
-            best = OnGrid(clock, levels, edges[starts], expected_durations(clock, units))
+            best = CharacterGrid(clock, levels, edges[starts], expected_durations(clock, units))
     return best
 
 
@@ -152,7 +151,7 @@ def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, floa
     return [(float(units[i]), float(excesses[i] * units[i])) for i in np.argsort(misfit)[:CLOCKS_IN_A_ROW]]
 
 
-def characters(placed: OnGrid, data_bits: int, parity: str, stop_bits: int) -> Characters | None:
+def characters(placed: CharacterGrid, data_bits: int, parity: str, stop_bits: int) -> Characters | None:
     """The data bits, if start, parity and stop bits are what they should be in every character."""
     levels = placed.levels
     data = ~levels[:, 1 : 1 + data_bits]

@@ -11,7 +11,7 @@ import numpy as np
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
-from eager_tern.protocol.consensus import agreed
+from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.damaged import (
     Mended,
     has_glitches,
@@ -220,7 +220,7 @@ def _with_repeats(
     """The frames after their repeats were asked, and the noise that is left; a repeat has at least so many pulses."""
     longest = max((frame.last - frame.first for frame in frames), default=0)
     strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if fewest <= b - a + 1 <= longest + 9]
-    mended, taken = agreed(pulses, frames, strays)
+    mended, taken = repaired_by_repeats(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
 
 

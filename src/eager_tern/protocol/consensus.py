@@ -28,7 +28,7 @@ SHIFTS = 24
 REACH_UNITS = 12
 
 
-def agreed(
+def repaired_by_repeats(
     pulses: Pulses, frames: Sequence[Frame], strays: Sequence[tuple[int, int, Pulses]]
 ) -> tuple[list[Frame], set[int]]:
     """The frames with what their repeats say of them, and the first marks of the strays that turned out to be repeats.

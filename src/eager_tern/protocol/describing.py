@@ -1,8 +1,7 @@
-"""A sheet begun from the evidence: what a frame alone shows, written down for somebody to name the fields."""
+"""A sheet begun from the evidence: what a frame alone shows, for somebody to name the fields."""
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -13,7 +12,7 @@ import numpy as np
 from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.identify import identify, read_as
 from eager_tern.linecode.values import Code, LineReading
-from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
@@ -47,27 +46,28 @@ class Assumed:
 AS_FOUND = Assumed()
 
 
-def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False) -> str | None:
-    """The TOML text of a sheet that reads frames like these; None where no line code is clear in any of them.
+def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False) -> Draft | None:
+    """A sheet that reads frames like these; None where no line code is clear in any of them.
 
     Its fields are bytes that want names. For the rest see ``describe_line``.
     """
     line = describe_line(frames, name, assumed, overrules)
     if line is None:
         return None
-    text, count = line
+    count = line.sheet.bit_count
+    fields = []
     for start in range(0, count, FIELD):
         end = min(start + FIELD, count) - 1
         first_bit, last_bit = (start, end) if assumed.highest_first else (end, start)
         bits = f"{first_bit}-{last_bit}" if end > start else f"{start}"
-        text += f'\n[[fields]]\nname = "byte_{start // FIELD}"\nbits = "{bits}"\n'
-    return text
+        fields.append({"name": f"byte_{start // FIELD}", "bits": bits})
+    return Draft({**line.document, "fields": fields}, line.comments)
 
 
 def describe_line(
     frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False, about: str = ""
-) -> tuple[str, int] | None:
-    """The text of a sheet without any fields, and how many bits a frame has; None where no line code is clear.
+) -> Draft | None:
+    """A sheet without any fields; None where no line code is clear.
 
     ``frames`` are those of some presses, repeats among them; the sheet ``overrules`` others if it says what the user
     knows better.
@@ -86,45 +86,41 @@ def describe_line(
     known = frame.best.sheet  # its repeats stay what they are
     unit = assumed.unit_us or float(np.mean([line.clock.unit_us for line in lines]))
     first = lines[0]
-    parts: list[str] = []
+    parts: list[dict[str, object]] = []
     for number, (piece, line) in enumerate(zip(pieces, lines, strict=True)):
         if number:
-            gap = piece.start_us - pieces[number - 1].end_us
-            parts.append(f"{{ gap_us = {gap:.0f} }}")
+            parts.append({"gap_us": round(piece.start_us - pieces[number - 1].end_us)})
         parts += _parts(piece, line, unit)
-    symbols = _symbols(pieces, lines, unit, assumed.turned)
     count = sum(int(line.bits.size) for line in lines)
-    about = about or f"{count} bits by {first.code.replace('-', ' ')}, the fields want names."
-    text = [
-        f"id = {json.dumps(_identifier(name))}",
-        f"name = {json.dumps(name, ensure_ascii=False)}",
-        f"about = {json.dumps(about)}",
-        f"unit_us = {unit:.1f}",
-        *([f"carrier_hz = {frame.pulses.carrier_hz:.0f}"] if frame.pulses.carrier_hz else []),
-        *([f"tolerance = {assumed.tolerance:g}"] if assumed.tolerance else []),
-        *([f"mark_excess_us = {assumed.excess_us:.1f}"] if assumed.excess_us is not None else []),
-        *([f"family = {json.dumps(known.family)}"] if overrules and known is not None else []),
-        *(["overrules = true   # said by hand: holds against whatever else fits"] if overrules else []),
-        "",
-        *symbols,
-        "",
-        "[press]",
-        'first = "full"',
-        'held = "full"',
-        f"gap_us = {_rest_us(whole):.0f}",
-        "",
-        "[[frames]]",
-        'name = "full"',
-        "parts = [",
-        *(f"  {part}," for part in parts),
-        "]",
-    ]
-    return "\n".join(text) + "\n", count
+    document: dict[str, object] = {
+        "id": _identifier(name),
+        "name": name,
+        "about": about or f"{count} bits by {first.code.replace('-', ' ')}, the fields want names.",
+        "unit_us": round(unit, 1),
+    }
+    comments: dict[str, str] = {}
+    if frame.pulses.carrier_hz:
+        document["carrier_hz"] = round(frame.pulses.carrier_hz)
+    if assumed.tolerance:
+        document["tolerance"] = round(assumed.tolerance, 4)
+    if assumed.excess_us is not None:
+        document["mark_excess_us"] = round(assumed.excess_us, 1)
+    if overrules and known is not None:
+        document["family"] = known.family
+    if overrules:
+        document["overrules"] = True
+        comments["overrules"] = "said by hand: holds against whatever else fits"
+    symbols = _symbols(pieces, lines, unit, assumed.turned)
+    document |= {key: value for key, (value, _) in symbols.items()}
+    comments |= {key: comment for key, (_, comment) in symbols.items() if comment}
+    document["press"] = {"first": "full", "held": "full", "gap_us": round(_rest_us(whole))}
+    document["frames"] = [{"name": "full", "parts": parts}]
+    return Draft(document, comments)
 
 
 def says_the_same(frames: Sequence[Frame], assumed: Assumed, other: Assumed) -> bool:
     """Whether two assumptions differ in the ruler, unit and mark excess, at most, and not in what is read with it."""
-    sheets = [parse_sheet(text, "") for each in (assumed, other) if (text := describe(frames, "", each)) is not None]
+    sheets = [draft.sheet for each in (assumed, other) if (draft := describe(frames, "", each)) is not None]
     said = [(s.alphabet, s.bit_count, replace(assumed_by(s), unit_us=None, excess_us=None)) for s in sheets]
     return len(said) == 2 and said[0] == said[1]
 
@@ -165,31 +161,33 @@ def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
     return found[0] if found else None
 
 
-def _parts(piece: Pulses, line: LineReading, unit: float) -> list[str]:
+def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, object]]:
     """Leader, bits and trailer of a section."""
     d = piece.durations_us
-    parts = []
+    parts: list[dict[str, object]] = []
     if line.leader:
         signs = alternating(line.leader)
         lengths = _rounded((d[: line.leader] - line.clock.excess_us * signs) / unit) * signs
-        parts.append(f"{{ pulses = [{', '.join(f'{length:g}' for length in lengths)}] }}")
-    parts.append(f"{{ bits = {line.bits.size} }}")
+        parts.append({"pulses": lengths.tolist()})
+    parts.append({"bits": int(line.bits.size)})
     paired = line.code in ("pulse-distance", "pulse-width")
     if paired and d.size > line.leader + 2 * line.bits.size // line.symbol_bits:  # a mark behind the last symbol
-        trailer = _rounded(np.array([(d[-1] - line.clock.excess_us) / unit]))[0]
-        parts.append(f"{{ pulses = [{trailer:g}] }}")
+        parts.append({"pulses": _rounded(np.array([(d[-1] - line.clock.excess_us) / unit])).tolist()})
     return parts
 
 
-def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float, turned: bool) -> list[str]:
+Said = dict[str, tuple[object, str]]  # by key: a value, and a comment
+
+
+def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float, turned: bool) -> Said:
     """The symbols, from the lengths that the bits had; ``turned``: what would be 1 is 0."""
     zero, one = ("one", "zero") if turned else ("zero", "one")
     line = lines[0]
     if line.framing is not None:
         data, parity, stop = line.framing
-        return [f'serial = {{ data_bits = {data}, parity = "{parity}", stop_bits = {stop} }}']
+        return {"serial": ({"data_bits": data, "parity": parity, "stop_bits": stop}, "")}
     if line.code == "biphase":
-        return [f"{zero} = [-1, 1]   # space, then mark", f"{one} = [1, -1]   # mark, then space"]
+        return {zero: ([-1, 1], "space, then mark"), one: ([1, -1], "mark, then space")}
     found = []
     for value in range(2**line.symbol_bits):
         marks, spaces = [], []
@@ -203,10 +201,10 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
             spaces.append(piece.durations_us[behind] + each.clock.excess_us)
         mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
         lengths = _rounded(np.array([mark, space]) / unit)
-        found.append(f"[{lengths[0]:g}, -{lengths[1]:g}]")
+        found.append([float(lengths[0]), -float(lengths[1])])
     if line.symbol_bits == 2:
-        return [f"symbols = [{', '.join(reversed(found) if turned else found)}]   # 00, 01, 10, 11"]
-    return [f"{zero} = {found[0]}", f"{one} = {found[1]}"]
+        return {"symbols": (found[::-1] if turned else found, "00, 01, 10, 11")}
+    return {zero: (found[0], ""), one: (found[1], "")}
 
 
 def _rounded(units: Floats) -> Floats:

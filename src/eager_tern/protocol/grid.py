@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.biphase import OnGrid, best_grids, best_steps
+from eager_tern.linecode.biphase import UnitGrids, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.glance import symbol_width
 from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows
@@ -41,7 +41,7 @@ def _whole_length(sheet: Sheet, kind: FrameKind) -> int:
     return fixed + symbol_width(sheet) * sum((part.bits or 0) * part.stretch for part in kind.parts)
 
 
-def _laid(on_grid: OnGrid, pulses: int, total: int, sheet: Sheet, kind: FrameKind) -> Laid:
+def _laid(on_grid: UnitGrids, pulses: int, total: int, sheet: Sheet, kind: FrameKind) -> Laid:
     """The frames whose edges, as they lie on the grid, say the sheet's symbols."""
     rows, bits, leads = _said(on_grid.places, total, sheet, kind)
     fits = on_grid.fits[rows]

@@ -43,9 +43,13 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
             "family": parent.family,
             **raw,
         }
-    raw.setdefault("family", own.get("id", ""))
+    return sheet_of_keys(raw, source, text)
+
+
+def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:
+    """A sheet from what its keys say; ``text`` is where they were read from. Raises InputError."""
     try:
-        return Sheet.model_validate(raw)
+        return Sheet.model_validate({"family": raw.get("id", ""), **raw})
     except ValidationError as error:
         first = error.errors()[0]
         path = tuple(first["loc"])

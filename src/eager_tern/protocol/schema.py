@@ -98,7 +98,7 @@ class FrameKind(Strict):
         return turned
 
 
-class Press(Strict):
+class Rhythm(Strict):
     """What one press of a key sends: ``first`` (``count`` times), then ``held`` for as long as the key is held.
 
     Both are one kind of frame, or several that follow each other.
@@ -111,7 +111,7 @@ class Press(Strict):
     gap_us: PositiveFloat | None = None
 
     @model_validator(mode="after")
-    def _one_rhythm(self) -> Press:
+    def _one_rhythm(self) -> Rhythm:
         if (self.period_us is None) == (self.gap_us is None):
             raise ValueError('a press has either "period_us" (start to start) or "gap_us" (end to start)')
         return self
@@ -175,7 +175,7 @@ class Sheet(Strict):
     symbols: tuple[SignedUnits, ...] = ()
     serial: Serial | None = None
     frames: Annotated[tuple[FrameKind, ...], Field(min_length=1)]
-    press: Press
+    press: Rhythm
     blank: Annotated[str, Field(pattern=r"^[01]*$")] = ""
     fields: tuple[DataField, ...] = ()
     texts: tuple[TextField, ...] = ()

@@ -12,7 +12,6 @@ from eager_tern.linecode.identify import NOISE_HEAD_START, read_as
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.describing import Assumed, describe
-from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, reading_of_line
@@ -102,9 +101,9 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
     found = []
     for size, alike in sizes.items():
         assumed = Assumed(code=code[0], symbol_bits=code[1])
-        text = describe(alike, f"{size} bits", assumed) if len(alike) >= FEWEST_ALIKE else None
-        if text is not None and code != OF_SERIAL:
-            found.append(parse_sheet(text, "what was heard"))
+        draft = describe(alike, f"{size} bits", assumed) if len(alike) >= FEWEST_ALIKE else None
+        if draft is not None and code != OF_SERIAL:
+            found.append(draft.sheet)
     return found
 
 

@@ -21,7 +21,7 @@ from eager_tern.compare.proof import Proof, prove
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.writing import sheet_of
 from eager_tern.protocol.describing import describe_line
-from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.draft import Draft
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
 
@@ -186,11 +186,11 @@ class ComparisonModel:
 
     def keep_sheet(self) -> None:
         """What was found becomes the gadget's sheet; everything is read again with it."""
-        gadget, text = self._session.gadget, self.sheet_text()
-        if text is not None and gadget is not None:
-            self._session.change(KeepSheet(gadget.id, parse_sheet(text, "what was found").id, text))
+        gadget, draft = self._session.gadget, self.draft()
+        if draft is not None and gadget is not None:
+            self._session.change(KeepSheet(gadget.id, draft.sheet.id, draft.text))
 
-    def sheet_text(self) -> str | None:
+    def draft(self) -> Draft | None:
         """What was found, as a sheet; None, and told, where no line code is clear."""
         gadget = self._session.gadget
         if self.comparison is None or gadget is None:
@@ -200,7 +200,7 @@ class ComparisonModel:
         if line is None:
             self._session.troubled.emit(NO_LINE)
             return None
-        return sheet_of(self.comparison, line[0])
+        return sheet_of(self.comparison, line)
 
 
 def _same(stack: Stack, other: Stack) -> bool:

@@ -43,6 +43,7 @@ class Session:
 
     def __init__(self, inbox: Inbox | None = None) -> None:
         self.inbox = inbox or Inbox()
+        self.emptied: Event[[]] = Event()  # what was there is gone, and nothing is in its place yet
         self.opened: Event[[]] = Event()  # another casebook, or another gadget of it
         self.presses_changed: Event[[]] = Event()  # many presses
         self.press_changed: Event[[int]] = Event()  # one press is new, has more repeats or another label
@@ -148,8 +149,11 @@ class Session:
         casebook, service = self.casebook, self.service
         if self._loading is not None:
             self._loading.call_off()
+        self._empty()
         self.casebook = self.gadget = self.service = self._frames = None
+        self.sheets = library()
         if casebook is not None:
+            self.opened.emit()
             _closed(casebook, service)
 
     def choose_gadget(self, gadget_id: int, then: Callable[[], None] = lambda: None) -> None:
@@ -174,14 +178,17 @@ class Session:
         """Read all presses of the gadget, a few at a time, so that others get their turn; then it is open."""
         if self._loading is not None:
             self._loading.call_off()
-        self.selected = ()
-        self.presses = Presses()
-        self._keys = None
+        self._empty()
         if self._frames is not None:
             self._frames.forget()
         self._look_at_takes()
         self._read_sheets()
         self._loading = self.inbox.in_slices(self._load_presses(then))
+
+    def _empty(self) -> None:
+        self.selected = ()
+        self.presses, self._keys = Presses(), None
+        self.emptied.emit()
 
     def _load_presses(self, then: Callable[[], None]) -> Iterator[None]:
         presses = Presses()
@@ -400,11 +407,11 @@ class Session:
         in_force = next((assumed_in(frame.best) for frame in frames if frame.best is not None), None)
         if in_force is not None and says_the_same(frames, in_force, assumed):
             return
-        text = describe(frames, "By hand", assumed, overrules=True)
-        if text is None:
+        draft = describe(frames, "By hand", assumed, overrules=True)
+        if draft is None:
             self.troubled.emit("The selected frames cannot be read in that way; what was in force stays.")
-        elif self.own_sheets().get(SAID_BY_HAND) != text:
-            self.change(KeepSheet(self.gadget.id, SAID_BY_HAND, text))
+        elif self.own_sheets().get(SAID_BY_HAND) != draft.text:
+            self.change(KeepSheet(self.gadget.id, SAID_BY_HAND, draft.text))
 
     def _sheets_changed(self) -> None:
         """Everything caught of the gadget is read with its sheets as they are now."""

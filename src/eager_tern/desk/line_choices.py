@@ -23,7 +23,7 @@ MOST_BEFORE = 40
 USUAL_TOLERANCE = 0.2
 
 
-class ByHand(QWidget):
+class LineChoices(QWidget):
     """One row of choices; they show what was found until somebody says otherwise. ``tolerance`` stands elsewhere."""
 
     said = pyqtSignal(object)  # Assumed
