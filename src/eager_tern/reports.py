@@ -13,12 +13,12 @@ from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import Proof
-from eager_tern.compare.stack import Label
+from eager_tern.compare.stack import label_word
+from eager_tern.compare.wording import all_findings
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
-from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Floats, Pulses
@@ -121,59 +121,18 @@ def _chance(log10: float) -> float:
 
 
 def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | None = None) -> list[str]:
-    """The comparison in lines for a person."""
+    """The comparison in lines for a person; ``names`` are what rows are called."""
     stack = found.stack
     lines = [
         f"{stack.rows} frames of {stack.columns} bits, {len(stack.varying)} of which vary, {found.explained} explained"
     ]
-    for field in found.fields:
-        where = positions_text(field.positions)
-        line = (
-            f"{field.name}: bits {where} {_map_in_words(field.map)} in {field.explained} of {len(field.holds)} presses"
-        )
-        if field.when:
-            line += ", where " + " and ".join(f"{k} is {', '.join(map(str, v))}" for k, v in field.when.items())
-        lines.append(line)
-        says = field.says(stack.bits)
-        for row in field.contradicting.tolist():
-            label = stack.labels[field.name][row]
-            lines.append(f"  {names[row]} says {_word(label)}, its bits say {_word(says[row])}")
-    for name in [name for name in stack.labels if name not in {field.name for field in found.fields}]:
-        lines.append(f"{name}: no bits follow it{_why_not(stack.labels[name])}")
-    for check in found.checks:
-        of = ", ".join(f"{a}-{b}" for a, b in check.covers)
-        failing = [names[row] for row in np.flatnonzero(~check.holds).tolist()]
-        lines.append(
-            f"{check.check.name} at bits {check.check.at} over {of} in {int(check.holds.sum())} of {stack.rows}; "
-            f"by accident once in 10^{-check.chance:.0f}" + (f"; fails in {', '.join(failing)}" if failing else "")
-        )
-    lines += [f"{each.kind} at bits {', '.join(map(str, each.positions))}" for each in found.counters]
-    if found.unexplained:
-        lines.append(f"unexplained: bits {', '.join(map(str, found.unexplained))}")
+    for told in all_findings(found, names):
+        lines += [f"{told.claim} {told.chance}".rstrip(), *(f"  {doubt}" for doubt in told.doubts)]
     for ask in next_shots(found):
-        lines.append(f"next: {', '.join(f'{n} = {_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
+        lines.append(f"next: {', '.join(f'{n} = {label_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
     if proof is not None:
         lines.append(f"{proof.words}, that is by a search that was not shown them")
     return lines
-
-
-def _map_in_words(found: Linear | Table) -> str:
-    if isinstance(found, Table):
-        return "(" + ", ".join(f"{raw} = {_word(word)}" for raw, word in sorted(found.words.items())) + ")"
-    coded = "" if found.encoding == "binary" else f" as {found.encoding}"
-    times = "" if found.scale == 1 else f" times {found.scale:g}"
-    return f"{coded}{times} {'plus' if found.offset >= 0 else 'minus'} {abs(found.offset):g}".strip()
-
-
-def _word(value: Label) -> str:
-    return f"{value:g}" if isinstance(value, float | int) else str(value)
-
-
-def _why_not(labels: Sequence[Label]) -> str:
-    known = [label for label in labels if label is not None]
-    if len(set(known)) < 2:
-        return ": it never changes" if known else ": no press has it"
-    return "; more presses may tell" if len(known) < 12 else ""
 
 
 def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:

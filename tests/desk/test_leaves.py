@@ -123,7 +123,7 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     assert session.selected_presses()[0].reading.protocol == "nec"
     leaf.unit.setValue(600.0)
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
-    assert "unit_us = 600.0" in window.sheet.text.toPlainText()
+    assert "unit_us = 600" in window.sheet.text.toPlainText()
     assert window.tabs.tabText(window.tabs.currentIndex()) == "Sheet"
 
 

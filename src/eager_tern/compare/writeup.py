@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from xml.etree import ElementTree
@@ -10,8 +11,8 @@ from xml.etree import ElementTree
 import numpy as np
 
 from eager_tern.compare.comparison import Comparison, column_signs
-from eager_tern.compare.fields import Table as WordTable
 from eager_tern.compare.proof import Proof
+from eager_tern.compare.wording import of_check, of_field, of_unexplained
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
@@ -72,16 +73,14 @@ def write_up(
         Text("Bits are counted from 0 in the order in which they are sent."),
         Figure("layout", "What each bit is: constant bits are empty.", layout_svg(found)),
         Heading("Fields"),
-        Rows(("field", "bits", "meaning", "seen in"), tuple(_field_rows(found, sheet))),
+        Rows(("field", "meaning", "odds"), tuple(_field_rows(found))),
     ]
     if found.checks:
-        rows = [
-            (c.check.kind, str(c.check.at), _spans(c.covers), f"{int(c.holds.sum())} of {stack.rows}")
-            for c in found.checks
-        ]
-        blocks += [Heading("Checks"), Rows(("kind", "bits", "over", "holds in"), tuple(rows))]
+        told = [of_check(check, found, [""] * stack.rows) for check in found.checks]
+        rows = [(each.title, each.claim, each.chance) for each in told]
+        blocks += [Heading("Checks"), Rows(("check", "what it is", "odds"), tuple(rows))]
     if found.unexplained:
-        blocks.append(Text(f"Unexplained: bits {', '.join(map(str, found.unexplained))}."))
+        blocks.append(Text(of_unexplained(found).claim))
     names = list(stack.labels)
     chosen = np.unique(np.linspace(0, stack.rows - 1, min(EXAMPLES, stack.rows)).astype(int))
     examples = [(*(_word(stack.labels[n][row]) for n in names), _hex(stack.bits[row])) for row in chosen]
@@ -92,24 +91,9 @@ def write_up(
     return [*blocks, Heading("Protocol sheet"), Text(sheet_text, code=True)]
 
 
-def _field_rows(found: Comparison, sheet: Sheet) -> list[tuple[str, ...]]:
-    rows: list[tuple[str, ...]] = []
-    for field, described in zip(found.fields, sheet.fields, strict=False):
-        if isinstance(field.map, WordTable):
-            meaning = ", ".join(f"{raw} = {_word(word)}" for raw, word in sorted(field.map.words.items()))
-        else:
-            coded = "" if field.map.encoding == "binary" else f" ({field.map.encoding})"
-            meaning = f"number × {field.map.scale:g} + {field.map.offset:g}{coded}"
-        if field.when:
-            meaning += "; only where " + " and ".join(
-                f"{n} is {', '.join(map(_word, v))}" for n, v in field.when.items()
-            )
-        rows.append((field.name, str(described.bits), meaning, f"{field.explained} of {len(field.holds)}"))
-    return rows
-
-
-def _spans(covers: Sequence[tuple[int, int]]) -> str:
-    return ", ".join(f"{first}-{last}" for first, last in covers)
+def _field_rows(found: Comparison) -> list[tuple[str, ...]]:
+    told = [of_field(field, found) for field in found.fields]
+    return [(field.name, each.claim, each.chance) for field, each in zip(found.fields, told, strict=True)]
 
 
 def _word(value: object) -> str:
@@ -195,17 +179,24 @@ def as_markdown(blocks: Sequence[Block]) -> str:
     for block in blocks:
         match block:
             case Heading():
-                out.append(f"{'#' * block.level} {block.text}")
+                out.append(f"{'#' * block.level} {_plain(block.text)}")
             case Text():
-                out.append(f"```toml\n{block.text.rstrip()}\n```" if block.code else block.text)
+                fence = "`" * max(3, 1 + max((len(run) for run in re.findall("`+", block.text)), default=0))
+                code = f"{fence}toml\n{block.text.rstrip()}\n{fence}"
+                out.append(code if block.code else _plain(block.text))
             case Figure():
-                out.append(f"![{block.caption}]({block.name}.svg)")
+                out.append(f"![{_plain(block.caption)}](<{block.name}.svg>)")
             case Rows():
-                lines = [block.header, ("---",) * len(block.header), *block.rows]
-                out.append(
-                    "\n".join("| " + " | ".join(cell.replace("|", "\\|") for cell in row) + " |" for row in lines)
-                )
+                lines = [tuple(map(_plain, row)) for row in (block.header, *block.rows)]
+                lines.insert(1, ("---",) * len(block.header))
+                out.append("\n".join(f"| {' | '.join(row)} |" for row in lines))
     return "\n\n".join(out) + "\n"
+
+
+def _plain(text: str) -> str:
+    """Words in which nothing means anything to Markdown, or to HTML within it: labels may hold whatever was typed."""
+    flat = " ".join(text.split())
+    return re.sub(r"([\\`*_\[\]|~])", r"\\\1", html.escape(flat, quote=False))
 
 
 def as_html(blocks: Sequence[Block]) -> str:

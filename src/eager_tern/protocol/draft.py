@@ -49,9 +49,10 @@ class Draft:
                 document.add(key, _table(value))
             else:
                 tables = AoT([])
-                for each in value:
+                for number, each in enumerate(value):
                     table = _table(each)
-                    table.add(tomlkit.nl())
+                    if number < len(value) - 1:
+                        table.add(tomlkit.nl())
                     tables.append(table)
                 document.add(key, tables)
         return tomlkit.dumps(document).rstrip("\n") + "\n"

@@ -1,0 +1,171 @@
+"""What was found about a stack, in sentences: the same wherever it is told."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from eager_tern.compare.asking import press_to_tell
+from eager_tern.compare.checks import Found
+from eager_tern.compare.comparison import Comparison, named
+from eager_tern.compare.counters import Counter
+from eager_tern.compare.fields import Field, Linear, Table
+from eager_tern.compare.stack import Label, label_word
+from eager_tern.protocol.positions import positions_text
+
+MOST_NAMED = 3
+WORDS_SHOWN = 6  # of a table
+SURE = -3.0  # log10 of an accident
+PARTS = {0.5: "half of ", 0.25: "a quarter of ", 0.1: "a tenth of ", 0.01: "a hundredth of ", 2.0: "twice "}
+CODED = {"binary": "", "signed": ", signed", "bcd": ", in BCD", "gray": ", in Gray code"}
+KINDS = {
+    "sum": "the sum of", "xor": "the exclusive-or of", "crc": "a CRC over", "complement": "the complement of",
+    "copy": "a copy of", "parity": "the parity of", "linear": "a digest, linear over exclusive-or, of",
+}  # fmt: skip
+COUNTERS = {"counter": "count up from press to press", "toggle": "turns round with each press"}
+NOW_AND_THEN = "change now and then, whatever is set"
+
+
+@dataclass(frozen=True)
+class Sentences:
+    """A finding. ``claim`` says it and how often it is right, ``doubts`` the presses that contradict it and what else
+    would explain them, ``chance`` how likely an accident is. ``sure``: nothing contradicts it, and it is no accident.
+    ``finding`` names it among all others of the stack.
+    """
+
+    title: str
+    claim: str
+    doubts: tuple[str, ...] = ()
+    chance: str = ""
+    sure: bool = True
+    finding: str = ""
+
+    @property
+    def text(self) -> str:
+        return " ".join((self.claim, *self.doubts))
+
+
+def all_findings(found: Comparison, names: Sequence[str]) -> list[Sentences]:
+    """Every field, check and counter, and what is left; ``names`` are what rows are called."""
+    told = [of_field(field, found, letter) for letter, field in enumerate(found.fields)]
+    told += [of_silence(name, labels) for name, labels in silent_labels(found)]
+    told += [of_check(check, found, names) for check in found.checks]
+    told += [of_counter(counter) for counter in found.counters]
+    return [*told, of_unexplained(found)] if found.unexplained else told
+
+
+def silent_labels(found: Comparison) -> list[tuple[str, tuple[Label, ...]]]:
+    """The labels that no bits follow."""
+    said = {field.name for field in found.fields}
+    return [(name, labels) for name, labels in found.stack.labels.items() if name not in said]
+
+
+def of_field(field: Field, found: Comparison, letter: int = 0) -> Sentences:
+    """What carries a label."""
+    claim = f"{field.name} {meaning(field)}. Right in {field.explained} of {_presses(len(field.holds))}{_where(field)}."
+    says = field.says(found.stack.bits)
+    doubts = [
+        f"Press {row + 1} says {label_word(found.stack.labels[field.name][row])}, its bits say {label_word(says[row])}."
+        for row in field.contradicting.tolist()[:MOST_NAMED]
+    ]
+    tell = press_to_tell(field, found)
+    asked = " with ".join(f"{name} {label_word(value)}" for name, value in tell.items())
+    to_tell = f": press {asked} to tell." if tell else "."
+    if field.others:
+        others = [positions_text(o.positions) for o in field.others[:MOST_NAMED]]
+        doubts.append(f"Bits {' or '.join(others)} explain it as well{to_tell}")
+    elif tell:
+        doubts.append(f"{next(name for name in tell if name != field.name)} follows them as well{to_tell}")
+    sure = field.chance < SURE and bool(field.holds.all())
+    title = f"{chr(ord('a') + letter % 26)} · {field.name}"
+    return Sentences(title, claim, tuple(doubts), _by_accident(field.chance), sure, named(field))
+
+
+def meaning(field: Field) -> str:
+    """What a field's bits say, behind its name."""
+    bits = bits_text(field.positions)
+    if isinstance(field.map, Table):
+        shown = [f"{raw} = {label_word(word)}" for raw, word in sorted(field.map.words.items())]
+        more = " …" if len(shown) > WORDS_SHOWN else ""
+        return f"is in {bits}: {', '.join(shown[:WORDS_SHOWN])}{more}"
+    return f"= {number_text(field.map, bits)}"
+
+
+def number_text(found: Linear, bits: str) -> str:
+    """A number made of bits, as one would say it."""
+    part = PARTS.get(abs(found.scale), f"{abs(found.scale):g} × " if abs(found.scale) != 1 else "")
+    number = f"{part}{bits}{CODED[found.encoding]}"
+    if found.scale < 0:
+        return f"{found.offset:g} − {number}"
+    return f"{found.offset:g} + {number}" if found.offset else number
+
+
+def of_silence(name: str, labels: Sequence[Label]) -> Sentences:
+    """A label that no bits follow."""
+    known = [label for label in labels if label is not None]
+    if len(set(known)) < 2:
+        claim = f"{name} is the same in every press that has it: vary it to see which bits follow."
+    else:
+        claim = f"No bits follow {name} in {_presses(len(known))}; it may need more of them, or other labels."
+    return Sentences(f"{name}: not found", claim, sure=False)
+
+
+def of_check(check: Found, found: Comparison, names: Sequence[str]) -> Sentences:
+    """What is computed from what."""
+    what, at = check.check, check.check.at
+    over = ", ".join(f"{first}–{last}" for first, last in check.covers)
+    bits = f"Bit{'s' if at.width > 1 else ''} {at}"
+    claim = f"{bits} {'are' if at.width > 1 else 'is'} {KINDS[what.kind]} bits {over}"
+    if what.kind == "crc":
+        claim += f", polynomial 0x{what.poly:X}"
+    if what.negate:
+        claim += ", negated"
+    if what.kind == "sum" and what.init:
+        claim += f", beginning with 0x{what.init:02X}"
+    if what.xor_out and what.kind != "linear":
+        claim += f", with 0x{what.xor_out:02X} xored on"
+    claim += f". Right in {int(check.holds.sum())} of {_presses(found.stack.rows)}."
+    doubts = tuple(
+        f"Press {row + 1} ({names[row] or 'no label'}) fails it: damaged, perhaps."
+        for row in np.flatnonzero(~check.holds).tolist()[:MOST_NAMED]
+    )
+    title = {"crc": "CRC", "xor": "Exclusive-or"}.get(what.kind, what.kind.capitalize())
+    return Sentences(f"{title}, {at.width} bits", claim, doubts, _by_accident(check.chance), True, named(check))
+
+
+def of_counter(counter: Counter) -> Sentences:
+    """What goes on by itself."""
+    title = f"A {counter.kind}" if counter.kind != "id" else "An id"
+    claim = f"{bits_text(counter.positions, capital=True)} {COUNTERS.get(counter.kind, NOW_AND_THEN)}."
+    return Sentences(title, claim, finding=named(counter))
+
+
+def of_unexplained(found: Comparison) -> Sentences:
+    """The bits that nothing accounts for."""
+    several = len(found.unexplained) > 1
+    bits = bits_text(found.unexplained, capital=True)
+    claim = f"{bits} {'change' if several else 'changes'}, and nothing accounts for it."
+    doubt = "Vary one thing at a time and label what you set."
+    return Sentences(f"{len(found.unexplained)} bit{'s' if several else ''} unexplained", claim, (doubt,), sure=False)
+
+
+def bits_text(positions: Sequence[int], capital: bool = False) -> str:
+    """Positions, as in "bits 51–48, 63"."""
+    word = f"bit{'s' if len(positions) > 1 else ''}"
+    return f"{word.capitalize() if capital else word} {positions_text(positions)}"
+
+
+def _where(field: Field) -> str:
+    if not field.when:
+        return ""
+    return " where " + " and ".join(f"{n} is {' or '.join(map(label_word, v))}" for n, v in field.when.items())
+
+
+def _presses(count: int) -> str:
+    return f"{count} press{'es' if count != 1 else ''}"
+
+
+def _by_accident(log10: float) -> str:
+    return f"By accident once in 10^{max(-log10, 0):.0f}, given all that was tried."
