@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from eager_tern.desk.app import application
 from eager_tern.desk.commands import LEAVES
-from eager_tern.desk.faults import catch
+from eager_tern.faults import catch
 from eager_tern.desk.tour import STEPS
 from eager_tern.desk.window import Window
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import signal
 import sys
 import tempfile
@@ -15,6 +16,7 @@ from typing import Annotated, Any, Literal
 import typer
 
 from eager_tern.errors import InputError, TernError
+from eager_tern.places import log_path
 from eager_tern.replacing import write_text
 
 ABOUT = "Find out what a remote control, a sensor or a toy is saying."
@@ -24,8 +26,16 @@ PolarityChoice = Literal["mark-low", "mark-high", "auto"]
 
 
 def main() -> None:
-    """Run the command."""
-    app()
+    """Run the command. What nobody expected is one sentence too; the log says more."""
+    try:
+        app()
+    except Exception as error:
+        from eager_tern.faults import start_log
+
+        start_log()
+        logging.getLogger(__name__).exception("the command met a fault")
+        _complain(f"something went wrong inside ({type(error).__name__}: {error}); {log_path()} says more")
+        sys.exit(1)
 
 
 def _complain(error: object) -> None:
@@ -42,7 +52,12 @@ def _or_complain(work: Callable[[], Any]) -> Any:
 
 
 def _print_json(document: object) -> None:
-    print(json.dumps(document, ensure_ascii=False, allow_nan=False))
+    _say(json.dumps(document, ensure_ascii=False, allow_nan=False))
+
+
+def _say(text: str) -> None:
+    """To standard output, file names included that are no UTF-8."""
+    print(text.encode("utf-8", "replace").decode())
 
 
 @app.command()
@@ -93,7 +108,7 @@ def read(
         _print_json(readings_document(takes, noise))
     else:
         for one in takes:
-            print("\n".join(describe_take(one, noise)))
+            _say("\n".join(describe_take(one, noise)))
     if failed:
         raise typer.Exit(1)
 
@@ -133,7 +148,7 @@ def compare(
     if as_json:
         _print_json(comparison_document(found, proved))
     else:
-        print("\n".join(describe_comparison(found, gathered.names, proved)))
+        _say("\n".join(describe_comparison(found, gathered.names, proved)))
     if gathered.failed:
         raise typer.Exit(1)
 

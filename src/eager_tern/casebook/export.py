@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import re
 from collections.abc import Callable, Sequence
@@ -17,8 +15,11 @@ from eager_tern.errors import InputError
 from eager_tern.protocol.fields import Value, marked
 from eager_tern.replacing import write_text
 from eager_tern.signal.values import Pulses
+from eager_tern.tables import table_text
 
 SCHEMA = "eager-tern/keys/1"
+LONGEST_16_BITS = 65_535
+LONGEST_NAME = 60  # of an identifier: compilers tell 63 letters apart
 
 
 @dataclass(frozen=True)
@@ -65,13 +66,11 @@ def _number(value: Value) -> int | None:
 
 
 def to_csv(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["name", "protocol", "address", "command", "bits", "pulses_us"])
+    rows: list[list[str]] = [["name", "protocol", "address", "command", "bits", "pulses_us"]]
     for key in keys:
         pulses = " ".join(f"{d:g}" for d in key.pulses_us)
-        writer.writerow([key.name, key.protocol, _cell(key.address), _cell(key.command), key.bits, pulses])
-    return out.getvalue()
+        rows.append([key.name, key.protocol, _cell(key.address), _cell(key.command), key.bits, pulses])
+    return table_text(rows)
 
 
 def _cell(value: int | None) -> str:
@@ -87,7 +86,10 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
     """Arrays of µs, mark first, one a key, and a table of them. ``read`` takes the file as timing text."""
     prefix = _identifier(gadget.name)
     guard = f"{prefix.upper()}_KEYS_H"
-    names = _distinct([f"{prefix}_{_identifier(key.name)}" for key in keys])
+    taken = {f"{prefix}_key", f"{prefix}_keys"}  # what the header itself declares
+    names = [_free(f"{prefix}_{_identifier(key.name)}", taken) for key in keys]
+    longest = max((round(d) for key in keys for d in key.pulses_us), default=0)
+    kind = "uint16_t" if longest <= LONGEST_16_BITS else "uint32_t"
     lines = [
         f"/* Keys of {_comment(gadget.name)}: microseconds, mark first. */",
         *(f"#ifndef {guard}", f"#define {guard}", "", "#include <stdint.h>", ""),
@@ -95,20 +97,20 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
     for key, name in zip(keys, names, strict=True):
         values = ", ".join(str(round(d)) for d in key.pulses_us)
         lines += [
-            f"/* {_comment(key.name)}: {key.protocol}{_numbers(key)}",
+            f"/* {_comment(key.name)}: {_comment(key.protocol + _numbers(key))}",
             f"   bits as sent: {key.bits or 'none'} */",
-            f"static const uint16_t {name}[] = {{{values}}};",
+            f"static const {kind} {name}[] = {{{values}}};",
             "",
         ]
     lines += [
         "typedef struct {", "    const char *name, *protocol;", "    int32_t address, command; /* -1: has none */",
-        "    const char *bits;", "    const uint16_t *pulses;", "    uint16_t count;",
+        "    const char *bits;", f"    const {kind} *pulses;", "    uint16_t count;",
         f"}} {prefix}_key;", "", f"static const {prefix}_key {prefix}_keys[] = {{",
     ]  # fmt: skip
     for key, name in zip(keys, names, strict=True):
         address, command = (-1 if v is None else v for v in (key.address, key.command))
         lines.append(
-            f'    {{{json.dumps(key.name)}, "{key.protocol}", {address}, {command}, "{key.bits}",'
+            f"    {{{_c_string(key.name)}, {_c_string(key.protocol)}, {address}, {command}, {_c_string(key.bits)},"
             f" {name}, sizeof {name} / sizeof *{name}}},"
         )
     return "\n".join([*lines, "};", "", "#endif", ""])
@@ -119,7 +121,18 @@ def _numbers(key: ExportedKey) -> str:
 
 
 def _comment(text: str) -> str:
-    return text.replace("*/", "* /")
+    """Words within a comment: in a line, and nothing in them ends it, begins another or goes on in the next line."""
+    flat = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+    return flat.replace("*/", "* /").replace("/*", "/ *").replace("\\", "/").replace("??/", "? ?/")
+
+
+def _c_string(text: str) -> str:
+    """A string literal that every compiler takes: UTF-8, what is no plain letter as octal escapes."""
+    out = []
+    for byte in text.encode("utf-8", "replace"):
+        plain = 32 <= byte < 127 and chr(byte) not in '"\\?'
+        out.append(chr(byte) if plain else f"\\{byte:03o}")
+    return f'"{"".join(out)}"'
 
 
 def _identifier(name: str) -> str:
@@ -129,17 +142,18 @@ def _identifier(name: str) -> str:
         .replace("−", " minus ")
         .replace("-", " minus " if name.endswith("-") else " ")
     )
-    word = re.sub(r"[^a-z0-9]+", "_", plain).strip("_") or "key"
+    word = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:LONGEST_NAME] or "unnamed"
     return f"n{word}" if word[0].isdigit() else word
 
 
-def _distinct(names: list[str]) -> list[str]:
-    seen: dict[str, int] = {}
-    out = []
-    for name in names:
-        seen[name] = seen.get(name, 0) + 1
-        out.append(name if seen[name] == 1 else f"{name}_{seen[name]}")
-    return out
+def _free(name: str, taken: set[str]) -> str:
+    """The name, or the first one made from it that nobody has; it is taken then."""
+    number, free = 1, name
+    while free in taken:
+        number += 1
+        free = f"{name}_{number}"
+    taken.add(free)
+    return free
 
 
 WRITERS: dict[str, Callable[[Gadget, Sequence[ExportedKey]], str]] = {

@@ -19,6 +19,8 @@ SCHEMA = 5
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BESIDE = ("-wal", "-shm", "-journal")  # what SQLite keeps beside a database that is being changed
+# What reading a database may raise: one whose own words are damaged cannot even say so.
+FAULTS = (sqlite3.Error, UnicodeError, OverflowError)
 BUSY_S = 5.0  # how long one of our connections waits for the other: its changes take milliseconds
 
 
@@ -143,16 +145,21 @@ def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
     try:
         db.execute("PRAGMA journal_mode = WAL")
         wrong = db.execute("PRAGMA quick_check(1)").fetchone()[0]
-    except sqlite3.Error as error:
+    except FAULTS as error:
         raise DamagedError(path, reason_of(error)) from None
     if wrong != "ok":
         raise DamagedError(path, "is damaged")
     if version < SCHEMA:
         try:
             bring_up(db)
-        except sqlite3.Error as error:
+        except FAULTS as error:
             raise InputError(path, f"could not be brought up to date: {reason_of(error)}; it is as it was") from None
-    elif _missing(db):
+        return
+    try:
+        missing = _missing(db)
+    except FAULTS as error:
+        raise DamagedError(path, reason_of(error)) from None
+    if missing:
         raise DamagedError(path, "is damaged: a table or a column is missing in it")
 
 
@@ -161,7 +168,7 @@ def version_of(db: sqlite3.Connection, path: Path) -> int:
     try:
         application = db.execute("PRAGMA application_id").fetchone()[0]
         version = int(db.execute("PRAGMA user_version").fetchone()[0])
-    except sqlite3.Error as error:
+    except FAULTS as error:
         raise InputError(path, reason_of(error)) from None
     if application != APPLICATION_ID:
         raise InputError(path, "is a database, but not a casebook")
@@ -182,7 +189,7 @@ def bring_up(db: sqlite3.Connection) -> None:
             db.execute(statement)
         db.execute(f"PRAGMA user_version = {SCHEMA}")
         db.execute("COMMIT")
-    except sqlite3.Error:
+    except FAULTS:
         if db.in_transaction:
             db.execute("ROLLBACK")
         raise
@@ -211,9 +218,9 @@ def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
         db.text_factory = _text
         version = version_of(db, path)
         if version < SCHEMA:
-            with suppress(sqlite3.Error):  # a damaged one is read as far as it goes
+            with suppress(*FAULTS):  # a damaged one is read as far as it goes
                 bring_up(db)
-    except (sqlite3.Error, OSError, InputError) as error:
+    except (*FAULTS, OSError, InputError) as error:
         shutil.rmtree(folder, ignore_errors=True)
         raise error if isinstance(error, InputError) else InputError(path, reason_of(error)) from None
     return db, folder
@@ -244,8 +251,10 @@ class DamagedError(InputError):
     """A casebook that is damaged: what can be read of it can be rescued."""
 
 
-def is_damage(error: sqlite3.Error) -> bool:
+def is_damage(error: Exception) -> bool:
     """Whether a database complains of its file rather than of the disk or of another process."""
+    if not isinstance(error, sqlite3.Error):
+        return True
     code = getattr(error, "sqlite_errorcode", None)
     return code is not None and code & 0xFF in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_SCHEMA)
 
@@ -254,6 +263,8 @@ def reason_of(error: Exception) -> str:
     """A database's or the system's complaint in words for the user."""
     if isinstance(error, OSError):
         return "does not exist" if error.errno == 2 and error.filename else not_written(error)
+    if isinstance(error, UnicodeError | OverflowError):
+        return "is damaged"
     text = str(error)
     if "locked" in text:
         return "is being written by another program; try again when that is done"

@@ -9,7 +9,7 @@ from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from eager_tern.casebook.file import APPLICATION_ID, SCHEMA, create_file, open_to_read, reason_of
+from eager_tern.casebook.file import APPLICATION_ID, FAULTS, SCHEMA, create_file, open_to_read, reason_of
 from eager_tern.errors import InputError
 
 # Each after those that its rows point to.
@@ -51,7 +51,7 @@ def rescue(damaged: Path, path: Path) -> Rescued:
                 _drop_orphans(new)
                 new.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 new.execute(f"PRAGMA user_version = {SCHEMA}")
-        except sqlite3.Error as error:
+        except FAULTS as error:
             path.unlink(missing_ok=True)
             raise InputError(path, reason_of(error)) from None
     if copy is not None:
@@ -74,7 +74,7 @@ def _copy(db: sqlite3.Connection, new: sqlite3.Connection, table: str) -> tuple[
     wanted = [row[1] for row in new.execute(f"PRAGMA table_info({table})")]
     try:
         there = {row[1] for row in db.execute(f"PRAGMA table_info({table})")}
-    except sqlite3.Error:
+    except FAULTS:
         return 0, False
     columns = [name for name in wanted if name in there]
     if not columns:
@@ -100,14 +100,14 @@ def _rows(db: sqlite3.Connection, table: str, columns: list[str]) -> Iterator[tu
     if table not in BY_NUMBER:
         try:
             yield from db.execute(f"SELECT {names} FROM {table}")
-        except sqlite3.Error:
+        except FAULTS:
             yield None
         return
     at, misses = 0, 0
     while misses < MOST_MISSES:
         try:
             row = db.execute(f"SELECT id, {names} FROM {table} WHERE id > ? ORDER BY id LIMIT 1", (at,)).fetchone()
-        except sqlite3.Error:
+        except FAULTS:
             at, misses = at + 1, misses + 1
             yield None
             continue
@@ -119,7 +119,7 @@ def _rows(db: sqlite3.Connection, table: str, columns: list[str]) -> Iterator[tu
 
 def _drop_orphans(new: sqlite3.Connection) -> None:
     """Leave out rows that point to what could not be had."""
-    with suppress(sqlite3.Error):
+    with suppress(*FAULTS):
         for table, column, of in (
             ("take", "gadget_id", "gadget"), ("chunk", "take_id", "take"), ("press", "take_id", "take"),
             ("key", "gadget_id", "gadget"), ("sheet", "gadget_id", "gadget"), ("shot", "gadget_id", "gadget"),

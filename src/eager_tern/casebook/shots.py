@@ -7,8 +7,6 @@ combination, the last one changing fastest.
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -17,6 +15,7 @@ from itertools import product
 
 from eager_tern.casebook.values import Caught
 from eager_tern.errors import InputError
+from eager_tern.tables import table_rows, table_text
 
 MOST_SHOTS = 5000
 RANGE = re.compile(r"(-?\d+(?:\.\d+)?)\s*\.\.\s*(-?\d+(?:\.\d+)?)(?:\s+by\s+(\d+(?:\.\d+)?))?")
@@ -148,26 +147,20 @@ def odd_one(press: Caught, before: Sequence[Caught]) -> str:
 def shots_csv(shots: Sequence[Shot]) -> str:
     """The list as a table: a column for each thing varied, one for plain keys."""
     names = list(dict.fromkeys(name or KEY_COLUMN for shot in shots for name, _ in shot.labels))
-    out = io.StringIO()
-    writer = csv.DictWriter(out, names, lineterminator="\n")
-    writer.writeheader()
-    writer.writerows({name or KEY_COLUMN: value for name, value in shot.labels} for shot in shots)
-    return out.getvalue()
+    said = [{name or KEY_COLUMN: value for name, value in shot.labels} for shot in shots]
+    return table_text([names, *([row.get(name, "") for name in names] for row in said)])
 
 
 def shots_from_csv(text: str, source: object = "shot list") -> Shots:
     """A list from such a table. Raises InputError."""
-    text = text.removeprefix("\ufeff")
-    delimiter = max(",;\t", key=text.partition("\n")[0].count)
-    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    rows = table_rows(text, source)
     if len(rows) < 2:
         raise InputError(source, "has no rows under its header")
-    names = [name.strip() for name in rows[0]]
+    names = rows[0][1]
     shots = []
-    for number, row in enumerate(rows[1:], 2):
+    for number, row in rows[1:]:
         if len(row) > len(names):
             raise InputError(source, f"{len(row)} columns under a header of {len(names)}", f"line {number}")
-        pairs = [(n, v.strip()) for n, v in zip(names, row, strict=False) if v.strip() and n != "file"]
+        pairs = [(n, v) for n, v in zip(names, row, strict=False) if v and n != "file"]
         shots.append(Shot(tuple(("" if name == KEY_COLUMN else name, value) for name, value in pairs)))
     return tuple(shot for shot in shots if shot.labels)

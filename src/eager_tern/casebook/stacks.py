@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -13,6 +11,7 @@ import numpy as np
 
 from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.compare.stack import Label, Stack, label_word
+from eager_tern.tables import table_text
 
 BITS = "bits"  # the column that copied rows end with
 CopiedAs = Literal["table", "CSV", "NumPy"]
@@ -68,13 +67,9 @@ def copied_rows(stack: Stack, rows: Sequence[int], form: CopiedAs) -> str:
     if form == "NumPy":
         bits = ",\n".join(f"    {stack.bits[row].tolist()}" for row in rows)
         return f"np.array([\n{bits},\n], dtype=np.uint8)\n"
-    out = io.StringIO()
-    table = csv.writer(out, delimiter="," if form == "CSV" else "\t", lineterminator="\n")
-    table.writerow([*stack.labels, BITS])
-    for row in rows:
-        labels = ["" if values[row] is None else f"{values[row]}" for values in stack.labels.values()]
-        table.writerow([*labels, bit_text(stack.bits[row])])
-    return out.getvalue()
+    said = [["" if values[row] is None else values[row] for values in stack.labels.values()] for row in rows]
+    cells = [[*labels, bit_text(stack.bits[row])] for row, labels in zip(rows, said, strict=True)]
+    return table_text([[*stack.labels, BITS], *cells], "," if form == "CSV" else "\t")
 
 
 @dataclass(frozen=True)
@@ -123,10 +118,12 @@ def stack_of(presses: Sequence[Caught], cut: Cut | None = None) -> tuple[Stack, 
     cut = cut or next(iter(cuts_of(presses)), Cut(0))
     taken = {press.id: of for press in presses if (of := cut.of(press))}
     rows = [press for press in presses if press.id in taken]
-    said = [labels_of(press.label) for press in rows]
+    known: dict[str, dict[str, Label]] = {}  # presses of one label are many
+    said = [known.setdefault(p.label, known[p.label] if p.label in known else labels_of(p.label)) for p in rows]
     names = dict.fromkeys(name for row in said for name in row)
     labels: dict[str, tuple[Label, ...]] = {name: _one_kind([row.get(name) for row in said]) for name in names}
-    bits = np.array([[int(bit) for bit in taken[press.id]] for press in rows], np.uint8).reshape(len(rows), cut.bits)
+    digits = "".join(taken[press.id] for press in rows).encode("ascii")
+    bits = (np.frombuffer(digits, np.uint8) - ord("0")).reshape(len(rows), cut.bits)
     whole = rows[0].reading.sections if rows and cut.section is None else ()
     return Stack(bits, labels, whole), rows, [press for press in presses if press.id not in taken]
 

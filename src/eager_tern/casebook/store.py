@@ -15,6 +15,7 @@ import numpy as np
 from pydantic import TypeAdapter, ValidationError
 
 from eager_tern.casebook.file import (
+    FAULTS,
     DamagedError,
     Hold,
     check_and_bring_up,
@@ -53,7 +54,7 @@ TAKE = (
 )
 PRESS = (
     "SELECT press.id, take_id, gadget_id, caught_at, label, stray, deleted OR take.hidden, reading FROM press"
-    " JOIN take ON take.id = take_id"
+    " CROSS JOIN take ON take.id = take_id"  # in this order, so that presses come in that of their index
 )
 
 
@@ -142,17 +143,17 @@ class Casebook:
         except BaseException as error:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
-            if isinstance(error, sqlite3.Error):
+            if isinstance(error, FAULTS):
                 raise self._complaint(error) from None
             raise
 
-    def _complaint(self, error: sqlite3.Error) -> InputError:
+    def _complaint(self, error: Exception) -> InputError:
         return (DamagedError if is_damage(error) else InputError)(self.path, reason_of(error))
 
     def _rows(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
         try:
             return self._db.execute(query, values).fetchall()
-        except sqlite3.Error as error:
+        except FAULTS as error:
             raise self._complaint(error) from None
 
     def _lose(self, words: str) -> None:

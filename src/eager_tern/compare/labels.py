@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import csv
+import math
 
 from eager_tern.compare.stack import Label
 from eager_tern.errors import InputError
+from eager_tern.tables import table_rows
 
 FILE_COLUMN = "file"
 
@@ -18,13 +19,7 @@ def parse_labels(text: str, source: object) -> tuple[list[str], dict[str, Row], 
     Where two rows say different things of a file, neither is believed. Raises InputError that names the line: for a
     table without a column ``file``, without rows, or with a row longer than the header.
     """
-    text = text.removeprefix("\ufeff")
-    delimiter = max(",;\t", key=text.partition("\n")[0].count)
-    lines = [
-        (number, [cell.strip() for cell in row])
-        for number, row in enumerate(csv.reader(text.splitlines(), delimiter=delimiter), 1)
-        if any(cell.strip() for cell in row)
-    ]
+    lines = table_rows(text, source)
     if not lines or FILE_COLUMN not in lines[0][1]:
         raise InputError(source, f'has no column "{FILE_COLUMN}" that names the captures', "line 1")
     header = lines[0][1]
@@ -59,6 +54,8 @@ def _as_numbers(rows: dict[str, Row], name: str) -> None:
     try:
         found = {file: float(str(row[name])) for file, row in rows.items() if row[name] is not None}
     except ValueError:
+        return
+    if not all(map(math.isfinite, found.values())):  # "nan" and "inf" are words like others
         return
     for file, number in found.items():
         rows[file][name] = number

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from eager_tern.casebook.file import SUFFIX
-from eager_tern.desk.faults import catch, start_log
 from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
+from eager_tern.faults import catch, start_log
 
 NAME = "Eager Tern"
 SIGNALS_MS = 300  # how soon Python sees an interrupt while Qt waits

@@ -14,6 +14,7 @@ from eager_tern.casebook.values import Caught, Take
 from eager_tern.desk.links import link
 from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.errors import InputError
 from eager_tern.formats import audio
 from eager_tern.session.session import Session
@@ -116,7 +117,7 @@ class AsRecorded(QWidget):
         self._take: Take | None = None
         self.line = AnalogLine()
         self.line.dropped.connect(self._dropped)
-        self._told = QLabel()
+        self._told = Words()
         self._told.setObjectName("aside")
         self.polarity = link("", "Turn marks and spaces round", self._turn)
         self.shortest = _number("µs", "any", 0, 5_000, "Shortest pulse")
@@ -211,6 +212,6 @@ def _number(unit: str, none: str, least: float, most: float, name: str) -> QDoub
 
 
 def _aside(text: str) -> QLabel:
-    label = QLabel(text)
+    label = Words(text)
     label.setObjectName("aside")
     return label

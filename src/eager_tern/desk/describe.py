@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
 from eager_tern.desk.qt import sure
+from eager_tern.desk.words import Words
 from eager_tern.formats.capture import Description
 
 KINDS = {
@@ -36,7 +37,7 @@ class Describe(QDialog):
     def __init__(self, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("What are these samples?")
-        words = QLabel(f"Nothing in {path.name} says what its samples are. Whoever recorded it knows.")
+        words = Words(f"Nothing in {path.name} says what its samples are. Whoever recorded it knows.")
         words.setWordWrap(True)
         self.kind = QComboBox()
         for datatype, name in KINDS.items():

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
+from eager_tern.desk.words import Words, tool_tip
 from eager_tern.session.cards import STATUS_WORDS, Card, Strips, cards_for_press, cards_for_several, strip_bounds
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.comparison_cards import cards_for_comparison
@@ -27,7 +28,7 @@ class StripsPicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         words = ", ".join(f"{c.count} {kind}s of {duration(c.centre_us)}" for kind, c in strips.clusters)
         self.setAccessibleName(words)
-        self.setToolTip(words)
+        self.setToolTip(tool_tip(words))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -75,12 +76,12 @@ class CardView(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(15, 9, 10, 9)
         layout.setSpacing(4)
-        title = QLabel(card.title)
+        title = Words(card.title)
         title.setWordWrap(True)
         title.setFont(text_font(13, bold=True))
         title.setStyleSheet("font-weight: bold")
         layout.addWidget(title)
-        text = QLabel(card.text)
+        text = Words(card.text)
         text.setWordWrap(True)
         layout.addWidget(text)
         if card.picture is not None:
@@ -88,11 +89,11 @@ class CardView(QFrame):
         word = STATUS_WORDS[card.status]
         aside = " · ".join(part for part in (word, card.aside) if part)
         if aside:
-            label = QLabel(aside)
+            label = Words(aside)
             label.setObjectName("aside")
             label.setWordWrap(True)
             layout.addWidget(label)
-        self._why = QLabel(card.why)
+        self._why = Words(card.why)
         self._why.setWordWrap(True)
         self._why.setVisible(False)
         layout.addWidget(self._why)
@@ -193,7 +194,7 @@ class Findings(QScrollArea):
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(12, 12, 12, 12)
         layout.setSpacing(8)
-        label = QLabel(heading)
+        label = Words(heading)
         label.setObjectName("heading")
         layout.addWidget(label)
         for card in cards:
@@ -203,7 +204,7 @@ class Findings(QScrollArea):
             view.dismissed.connect(self._comparison.dismiss)
             layout.addWidget(view)
         if not cards:
-            empty = QLabel("What is found out about a frame stands here, with the evidence for it.")
+            empty = Words("What is found out about a frame stands here, with the evidence for it.")
             empty.setObjectName("aside")
             empty.setWordWrap(True)
             layout.addWidget(empty)

@@ -6,17 +6,18 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.shots import next_shot
 from eager_tern.desk.level import Level
 from eager_tern.desk.qt import add_action, menu_of
+from eager_tern.desk.words import Words, tool_tip
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice, source_choices
 
 
-class Elided(QLabel):
+class Elided(Words):
     """Words, as much of them as there is room for, at the right."""
 
     def __init__(self) -> None:
@@ -27,7 +28,7 @@ class Elided(QLabel):
 
     def say(self, words: str) -> None:
         self._words = words
-        self.setToolTip(words)
+        self.setToolTip(tool_tip(words))
         self.setAccessibleName(words)
         self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width()))
 
@@ -65,7 +66,7 @@ class Header(QWidget):
         self.listen.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.listen.clicked.connect(self.listen_asked)
         self.level = Level()
-        self._progress = QLabel()
+        self._progress = Words()
         self._progress.setObjectName("heading")
         self._next = Elided()
         self._next.setObjectName("next")
@@ -84,6 +85,7 @@ class Header(QWidget):
         session.opened.connect(self._reopened)
         session.presses_changed.connect(self.refresh)
         session.press_changed.when(self.refresh)
+        session.presses_added.when(self.refresh)
         plan.changed.connect(self.refresh)
         self.show_listening(False)
         self._reopened()

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import text_font
+from eager_tern.desk.words import Words
 from eager_tern.session.commands import Commands
 
 # Keys that belong to a view rather than to a command.
@@ -35,7 +36,7 @@ class KeysPage(QScrollArea):
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(40, 28, 40, 28)
         layout.setSpacing(14)
-        title = QLabel("Keys")
+        title = Words("Keys")
         title.setObjectName("title")
         title.setFont(text_font(20, bold=True))
         top = QHBoxLayout()
@@ -65,11 +66,11 @@ def _group(grid: QGridLayout, row: int, name: str, rows: list[tuple[str, str]]) 
     """Put a group of keys on the grid. Gives the next free row."""
     if not rows:
         return row
-    heading = QLabel(name)
+    heading = Words(name)
     heading.setObjectName("heading")
     grid.addWidget(heading, row, 0, 1, 2)
     for at, (key, words) in enumerate(rows, row + 1):
-        grid.addWidget(QLabel(key), at, 0)
-        grid.addWidget(QLabel(words), at, 1)
+        grid.addWidget(Words(key), at, 0)
+        grid.addWidget(Words(words), at, 1)
     grid.setRowMinimumHeight(row + len(rows) + 1, 8)
     return row + len(rows) + 2

@@ -7,6 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QWidget
 
+from eager_tern.desk.words import Words
 from eager_tern.linecode.values import Code
 from eager_tern.protocol.describing import Assumed
 
@@ -48,15 +49,15 @@ class LineChoices(QWidget):
         for box in (self.leader, self.tolerance):
             box.setKeyboardTracking(False)
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.what = QLabel("a long one is")
+        self.what = Words("a long one is")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(5)
         choices: tuple[tuple[QLabel, QWidget], ...] = (
-            (QLabel("read as"), self.code),
-            (QLabel("data behind"), self.leader),
+            (Words("read as"), self.code),
+            (Words("data behind"), self.leader),
             (self.what, self.meaning),
-            (QLabel("first bit"), self.order),
+            (Words("first bit"), self.order),
         )
         for words, choice in choices:
             row.addWidget(words)

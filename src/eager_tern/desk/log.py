@@ -6,7 +6,6 @@ from PyQt6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QModelInde
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QHeaderView,
-    QLabel,
     QLineEdit,
     QStyle,
     QStyledItemDelegate,
@@ -23,6 +22,7 @@ from eager_tern.desk.label_editor import LabelEditor
 from eager_tern.desk.log_model import PRESS_ROLE, SHORT_ROLE, LogModel, StrayFold
 from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time, hold, plural, short_code
 
@@ -134,11 +134,10 @@ class LogView(QTableView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Log of presses")
         session.selection_changed.connect(self._show_selection)
-        model.modelReset.connect(self._fit_rows)
-        model.layoutChanged.connect(self._fit_rows)
-        model.rowsInserted.connect(self._fit_rows)
+        model.modelReset.connect(lambda: self._fit_rows())
+        model.rowsInserted.connect(lambda _, first, last: self._fit_rows(first, last))
         model.modelReset.connect(self._show_selection)
-        for signal in (model.modelReset, model.rowsInserted, model.layoutChanged):
+        for signal in (model.modelReset, model.rowsInserted):
             signal.connect(self._place_editor)
         sure(self.verticalScrollBar()).valueChanged.connect(self._place_editor)
         self.doubleClicked.connect(self._double_clicked)
@@ -156,15 +155,16 @@ class LogView(QTableView):
             if ids:
                 self._session.select(ids)
 
-    def _fit_rows(self) -> None:
+    def _fit_rows(self, first: int = 0, last: int | None = None) -> None:
         """Strays need less room than presses."""
-        strays = set(self._model.stray_rows())
-        for row in self._small - strays:  # the header keeps a row's height, whatever now stands in it
+        strays = set(self._model.stray_rows(first, last))
+        before = {row for row in self._small if row >= first and (last is None or row <= last)}
+        for row in before - strays:  # the header keeps a row's height, whatever now stands in it
             if row < self._model.rowCount():
                 self.setRowHeight(row, ROW_HEIGHT)
         for row in strays:
             self.setRowHeight(row, FOLD_HEIGHT)
-        self._small = strays
+        self._small = (self._small - before) | strays
 
     def _show_selection(self) -> None:
         rows = [row for i in self._session.selected if (row := self._model.row_of(i)) is not None]
@@ -270,7 +270,7 @@ class Log(QWidget):
         self._session = session
         self.model = LogModel(session)
         self.view = LogView(session, self.model)
-        self._heading = QLabel()
+        self._heading = Words()
         self._heading.setObjectName("heading")
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("find a label, protocol or code")
@@ -289,6 +289,7 @@ class Log(QWidget):
         for event in (session.opened, session.presses_changed, session.selection_changed):
             event.connect(self._count)
         session.press_changed.when(self._count)
+        session.presses_added.when(self._count)
         self._count()
 
     def _count(self) -> None:

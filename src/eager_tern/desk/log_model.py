@@ -60,6 +60,7 @@ class LogModel(QAbstractListModel):
         session.emptied.connect(self._clear)
         session.opened.connect(self.reload)
         session.presses_changed.connect(self.reload)
+        session.presses_added.connect(self._take_in_behind)
         session.press_changed.connect(self._take_in)
 
     def set_filter(self, text: str) -> None:
@@ -141,10 +142,36 @@ class LogModel(QAbstractListModel):
             self.reload()
         elif not self._filter or self._matches(press):
             before = len(self._rows)
-            self._row_of = None
             self.beginInsertRows(QModelIndex(), before, before)
             self._append(self._rows, press)
+            self._number_rows(before)
             self.endInsertRows()
+
+    def _take_in_behind(self, press_ids: tuple[int, ...]) -> None:
+        """Presses that stand behind all others."""
+        if self._reloading is not None and not self._reloading.done:  # it has not come to its end
+            self.reload()
+            return
+        before = len(self._rows)
+        rows = self._rows[-1:]  # a fold that ends the log may take strays in
+        for press_id in press_ids:
+            press = self._session.press(press_id)
+            if press is not None:
+                self._append(rows, press)
+        if before:
+            self._rows[-1] = rows.pop(0)
+            self.dataChanged.emit(self.index(before - 1), self.index(before - 1))
+        if rows:
+            self.beginInsertRows(QModelIndex(), before, before + len(rows) - 1)
+            self._rows += rows
+            self._number_rows(before)
+            self.endInsertRows()
+
+    def _number_rows(self, first: int) -> None:
+        """The rows from this one on are new."""
+        if self._row_of is not None:
+            new = enumerate(self._rows[first:], first)
+            self._row_of |= {row.id: n for n, row in new if isinstance(row, Caught)}
 
     def _caught_at(self, row: int) -> Caught:
         found = self._rows[row]
@@ -165,9 +192,10 @@ class LogModel(QAbstractListModel):
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return len(self._rows)
 
-    def stray_rows(self) -> list[int]:
-        """Rows of strays and of their folds."""
-        return [n for n, row in enumerate(self._rows) if isinstance(row, StrayFold) or row.stray]
+    def stray_rows(self, first: int = 0, last: int | None = None) -> list[int]:
+        """Rows of strays and of their folds, from one row to another."""
+        some = self._rows[first : None if last is None else last + 1]
+        return [n for n, row in enumerate(some, first) if isinstance(row, StrayFold) or row.stray]
 
     def row_of(self, press_id: int) -> int | None:
         """The row of a press."""

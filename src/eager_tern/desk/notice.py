@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton
+
+from eager_tern.desk.words import Words
 
 
 class Notice(QFrame):
@@ -13,7 +15,7 @@ class Notice(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("notice")
-        self._text = QLabel()
+        self._text = Words()
         self._text.setWordWrap(True)
         self._action = QPushButton()
         self._action.setObjectName("link")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.curves import fitted, follow
@@ -13,6 +13,7 @@ from eager_tern.compare.numbers import decoded
 from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour
+from eager_tern.desk.words import Words
 from eager_tern.protocol.positions import Positions, parse_positions, positions_text
 from eager_tern.session.words import plural
 from eager_tern.signal.values import Floats
@@ -38,14 +39,14 @@ class OverTime(QWidget):
         self.follow = link(
             "find what follows it", "Find the bits that follow the typed values in time", self.find_followers
         )
-        self.told = QLabel()
+        self.told = Words()
         self.told.setWordWrap(True)
         self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem()})
         self.plot.setMenuEnabled(False)
         self.plot.setAccessibleName("The number over time")
         row = QHBoxLayout()
         row.setSpacing(6)
-        for widget in (QLabel("beside"), self.label, self.follow, QLabel("bits"), self.bits, self.signed):
+        for widget in (Words("beside"), self.label, self.follow, Words("bits"), self.bits, self.signed):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import PlaceKey
 from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.session.session import Session
 from eager_tern.session.words import plural, short_code
 
@@ -35,6 +36,7 @@ class Plate(QWidget):
         for event in (session.opened, session.presses_changed, session.selection_changed):
             event.connect(self.refresh)
         session.press_changed.when(self.refresh)
+        session.presses_added.when(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -204,9 +206,9 @@ class HandsetLeaf(QWidget):
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(self.plate)
         area.setWidgetResizable(True)
-        self._words = QLabel()
+        self._words = Words()
         self._words.setWordWrap(True)
-        self._summary = QLabel()
+        self._summary = Words()
         self._summary.setObjectName("aside")
         self._summary.setWordWrap(True)
         self.new_key = QLineEdit()
@@ -236,6 +238,7 @@ class HandsetLeaf(QWidget):
         for event in (session.opened, session.presses_changed, session.selection_changed):
             event.connect(self._describe)
         session.press_changed.when(self._describe)
+        session.presses_added.when(self._describe)
 
     def showEvent(self, event: object) -> None:
         self._describe()

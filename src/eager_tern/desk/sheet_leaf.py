@@ -7,11 +7,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QTextCursor
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import KeepSheet
 from eager_tern.desk.links import link
 from eager_tern.desk.qt import add_action, menu_of, sure
+from eager_tern.desk.words import Words
 from eager_tern.errors import InputError
 from eager_tern.places import sheets_folder
 from eager_tern.protocol.burst_reading import read_alone
@@ -53,13 +54,13 @@ class SheetLeaf(QWidget):
         self.text.setAccessibleName("Protocol sheet")
         self.text.setPlaceholderText(EMPTY)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.help = QLabel()
+        self.help = Words()
         self.help.setWordWrap(True)
         self.help.setFixedWidth(236)
         self.help.setObjectName("aside")
-        self.state = QLabel()
+        self.state = Words()
         self.state.setWordWrap(True)
-        self.readings = QLabel()
+        self.readings = Words()
         self.readings.setWordWrap(True)
         row = QHBoxLayout()
         row.setSpacing(16)
@@ -67,7 +68,7 @@ class SheetLeaf(QWidget):
             row.addWidget(widget)
         row.addStretch(1)
         beside = QVBoxLayout()
-        heading = QLabel("THE LINE AT THE CURSOR")
+        heading = Words("THE LINE AT THE CURSOR")
         heading.setObjectName("heading")
         beside.addWidget(heading)
         beside.addWidget(self.help)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
@@ -22,7 +21,9 @@ from PyQt6.QtWidgets import (
 from eager_tern.casebook.shots import Shots, next_shot, parse_plan, shots_csv, shots_from_csv
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.errors import InputError
+from eager_tern.replacing import write_text
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.words import plural
@@ -102,16 +103,16 @@ class ShotsLeaf(QScrollArea):
         self._plan = plan
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
-        self._told = QLabel()
+        self._told = Words()
         self._told.setObjectName("heading")
-        self._next = QLabel()
+        self._next = Words()
         self._next.setObjectName("shot")
         self._next.setWordWrap(True)
         self.plan = QPlainTextEdit()
         self.plan.setPlaceholderText(EXAMPLE)
         self.plan.setAccessibleName("Plan of presses")
         self.plan.setFixedHeight(112)
-        self._makes = QLabel()
+        self._makes = Words()
         self._makes.setObjectName("aside")
         self.add = QPushButton("Add to the list")
         self.add.clicked.connect(self._add)
@@ -130,7 +131,7 @@ class ShotsLeaf(QScrollArea):
         layout.addWidget(self._next)
         layout.addLayout(_in_row(self.skip, self.repeat, self.back))
         layout.addSpacing(10)
-        heading = QLabel("PLAN · a key's name, or a thing and its values, a line each; commas combine")
+        heading = Words("PLAN · a key's name, or a thing and its values, a line each; commas combine")
         heading.setObjectName("heading")
         layout.addWidget(heading)
         layout.addWidget(self.plan)
@@ -209,9 +210,9 @@ class ShotsLeaf(QScrollArea):
 
     def export_file(self, path: Path) -> None:
         try:
-            path.write_text(shots_csv(self._plan.shots()), "utf-8")
-        except OSError as error:
-            self.troubled.emit(f"{path}: {error.strerror}")
+            write_text(path, shots_csv(self._plan.shots()))
+        except InputError as error:
+            self.troubled.emit(str(error))
 
 
 def _in_row(*widgets: QWidget) -> QHBoxLayout:

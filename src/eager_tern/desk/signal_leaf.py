@@ -7,7 +7,6 @@ from itertools import islice
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -26,6 +25,7 @@ from eager_tern.desk.qt import clipboard
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.protocol.presses import Frame
 from eager_tern.session.session import Session
 
@@ -63,7 +63,7 @@ class SignalLeaf(QScrollArea):
         self.base = link("", "Show values in hex, decimal or binary", self._next_base)
         self.order = link("", "Turn the order of the bits in each value round", self._turn)
         self.copy = link("copy bits", "Copy the bits of this frame", self.copy_bits)
-        self._facts = QLabel()
+        self._facts = Words()
         self._facts.setObjectName("aside")
         self._unwrapped = False
         self._frame: Frame | None = None
@@ -72,7 +72,7 @@ class SignalLeaf(QScrollArea):
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(6)
-        self._measure = QLabel()
+        self._measure = Words()
         self.calipers.changed.connect(self._show_measure)
         self.bits.copied.connect(self._facts.setText)
         layout.addWidget(self.overview)
@@ -83,7 +83,7 @@ class SignalLeaf(QScrollArea):
         layout.addLayout(_row(self._facts, self.base, self.order, self.copy))
         for widget in (self.bits, self.same_key):
             layout.addWidget(widget)
-        layout.addLayout(_row(QLabel(), self.align))
+        layout.addLayout(_row(Words(), self.align))
         layout.addWidget(self.overlay)
         layout.addStretch(1)
         self.setWidget(inner)

@@ -6,13 +6,14 @@ import time
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.casebook.shots import next_shot
 from eager_tern.demo.gadgets import DemoKey
 from eager_tern.demo.handset import Handset, planned_turn
 from eager_tern.demo.planned import PlannedGadget
 from eager_tern.demo.playing import SimulatedGadget
+from eager_tern.desk.words import Words
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
 from eager_tern.session.live import Live
@@ -46,7 +47,7 @@ class SimulatedHandset(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
         layout.setSpacing(7)
-        self._heading = QLabel()
+        self._heading = Words()
         self._heading.setObjectName("heading")
         layout.addWidget(self._heading)
         self._grid = QGridLayout()

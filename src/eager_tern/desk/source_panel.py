@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from eager_tern.desk.words import Words
 from eager_tern.session.live import Live
 
 EVERY_MS = 500
@@ -24,13 +25,13 @@ class SourcePanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(4)
-        heading = QLabel("SOURCE")
+        heading = Words("SOURCE")
         heading.setObjectName("heading")
-        self.state = QLabel()
+        self.state = Words()
         self.state.setObjectName("aside")
-        self.trouble = QLabel()
+        self.trouble = Words()
         self.trouble.setObjectName("trouble")
-        self.remedy = QLabel()
+        self.remedy = Words()
         self.have = QPushButton("Have what was just missed")
         self.have.setObjectName("link")
         self.have.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
     QToolButton,
@@ -35,6 +34,7 @@ from eager_tern.desk.over_time import OverTime
 from eager_tern.desk.qt import clipboard
 from eager_tern.desk.stack_grid import AGAINST, StackGrid
 from eager_tern.desk.ways import SHOWN, Way
+from eager_tern.desk.words import Words, tool_tip
 from eager_tern.errors import InputError
 from eager_tern.intake.publishing import publish
 from eager_tern.session.commands import Commands
@@ -59,8 +59,8 @@ class StackLeaf(QWidget):
         self.grid = StackGrid()
         self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
         self.of = _choice("Frames stacked", [])
-        self._set_apart = QLabel()
-        self._as_words = QLabel("as")
+        self._set_apart = Words()
+        self._as_words = Words("as")
         self._kinds = QWidget()  # shown where frames of several kinds were caught
         self.sort = _choice("Sorted by", [IN_ORDER])
         self.show_as = _choice("Shown as", [*SHOWN, OVER_TIME])
@@ -87,12 +87,12 @@ class StackLeaf(QWidget):
         )
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.copy.setToolTip("As a table; a right click on the rows copies them as CSV or for NumPy")
-        self.words = QLabel()
+        self.words = Words()
         self.words.setWordWrap(True)
         kinds = QHBoxLayout(self._kinds)
         kinds.setContentsMargins(18, 14, 14, 0)
         kinds.setSpacing(6)
-        kinds.addWidget(QLabel("frames of"))
+        kinds.addWidget(Words("frames of"))
         kinds.addWidget(self.of)
         kinds.addSpacing(6)
         kinds.addWidget(self._set_apart, 1)
@@ -100,8 +100,8 @@ class StackLeaf(QWidget):
         row.setContentsMargins(18, 14, 14, 0)
         row.setSpacing(6)
         for words, box in (
-            (QLabel("against"), self.against),
-            (QLabel("by"), self.sort),
+            (Words("against"), self.against),
+            (Words("by"), self.sort),
             (self._as_words, self.show_as),
         ):
             row.addWidget(words)
@@ -266,7 +266,7 @@ class StackLeaf(QWidget):
         self.back.setText(f"bring {len(model.dismissed)} dismissed back")
         wanted = model.wanted_shots
         self.plan.setVisible(bool(wanted))
-        self.plan.setToolTip("\n".join(ask.why for ask in wanted))
+        self.plan.setToolTip(tool_tip("\n".join(ask.why for ask in wanted)))
         if stack.rows < FEWEST:
             text = f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them."
         elif found is None and model.searching:

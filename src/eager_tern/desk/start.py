@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtBoundSignal, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from eager_tern.desk.theme import text_font
+from eager_tern.desk.words import Words
 from eager_tern.session.session import Session
 from eager_tern.session.sources import source_choices
 
@@ -35,10 +36,10 @@ class Start(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._title = QLabel()
+        self._title = Words()
         self._title.setObjectName("title")
         self._title.setFont(text_font(20, bold=True))
-        self._text = QLabel()
+        self._text = Words()
         self._text.setWordWrap(True)
         self._text.setMaximumWidth(460)
         self.demo = _button("Open the example", self.demo_asked)

@@ -6,12 +6,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.desk.line_choices import USUAL_TOLERANCE, LineChoices
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
+from eager_tern.desk.words import Words
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.drift import edge_drift, lengths_in_units
 from eager_tern.linecode.values import Clock
@@ -233,7 +234,7 @@ class TimingLeaf(QWidget):
         self._frames: list[FrameLengths] = []
         self.lengths = Lengths()
         self.drift = Drift()
-        self.told = QLabel()
+        self.told = Words()
         self.told.setWordWrap(True)
         self.unit = _number("Unit", 10, 20_000)
         self.excess = _number("Mark excess", -5_000, 5_000)
@@ -242,8 +243,8 @@ class TimingLeaf(QWidget):
         self.begin = link("begin a sheet", "Begin a sheet with this unit", self._begin)
         row = QHBoxLayout()
         row.setSpacing(10)
-        clock = (QLabel("clock"), self.by_hand.tolerance)
-        for widget in (QLabel("unit"), self.unit, QLabel("mark excess"), self.excess, *clock, self.begin, self.back):
+        clock = (Words("clock"), self.by_hand.tolerance)
+        for widget in (Words("unit"), self.unit, Words("mark excess"), self.excess, *clock, self.begin, self.back):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)
@@ -257,7 +258,7 @@ class TimingLeaf(QWidget):
             ("DRIFT · how late each edge is, along the frame", self.drift),
         )
         for text, picture in pictures:
-            heading = QLabel(text)
+            heading = Words(text)
             heading.setObjectName("heading")
             layout.addWidget(heading)
             layout.addWidget(picture, 1 if picture is self.drift else 0)
@@ -275,8 +276,13 @@ class TimingLeaf(QWidget):
             signal.connect(self.refresh)
         self.refresh()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.refresh()
+
     def refresh(self) -> None:
         """Look at what is selected, with the unit and excess that were found."""
+        if not self.isVisible():
+            return
         self._frames = []
         for press in self._session.selected_presses()[:MOST_FRAMES]:
             frame = self._session.frame(press)

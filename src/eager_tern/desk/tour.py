@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from eager_tern.casebook.shots import next_shot
 from eager_tern.demo.planned import CABINET
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import text_font
+from eager_tern.desk.words import Words
 from eager_tern.session.commands import Commands
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.session import Session
@@ -180,10 +181,11 @@ class Tour(QFrame):
         for event in (comparison.changed, session.presses_changed, plan.changed):
             event.connect(self._look_whether_done)
         session.press_changed.when(self._look_whether_done)
-        self._title = QLabel()
+        session.presses_added.when(self._look_whether_done)
+        self._title = Words()
         self._title.setFont(text_font(13, bold=True))
         self._title.setStyleSheet("font-weight: bold")
-        self._words = QLabel()
+        self._words = Words()
         self._words.setWordWrap(True)
         self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.act = QPushButton()

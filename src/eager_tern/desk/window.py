@@ -164,6 +164,7 @@ class Window(QMainWindow):
         for event in (session.history_changed, session.presses_changed, self.comparison.changed):
             event.connect(self._refresh)
         session.press_changed.when(self._refresh)
+        session.presses_added.when(self._refresh)
         self.commands.done.when(self._refresh)
         self.live.pulses_heard.connect(self.header.level.add)
         self.live.changed.connect(self._show_listening)

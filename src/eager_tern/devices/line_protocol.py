@@ -17,8 +17,8 @@ from eager_tern.signal.values import Floats, signed_from_start
 
 VERSION = 1
 IDENTIFY = b"?\n"
-HELLO = re.compile(r"tern-recorder (\d+) tick (\d+) us, (.*)")
-MARKED = re.compile(r"(\d+) ([0-9a-f]{2})")
+HELLO = re.compile(r"tern-recorder (\d{1,3}) tick (\d{1,6}) us, (.{0,80})")
+MARKED = re.compile(r"(\d{1,3}) ([0-9a-f]{2})")
 DURATION = re.compile(r"[+-]\d{1,10}")
 LONGEST_LINE = 4096
 PROSE = re.compile(r"[A-Za-z][\w ,.:;()'=+-]{2,}")

@@ -123,6 +123,8 @@ class Recorder:
         for line in self._splitter.feed(data):
             match decode_line(line):
                 case Durations(signed_us, number):
+                    if number is not None and self._next is not None and (number + 1) % 256 == self._next:
+                        continue  # the line before, said twice
                     if number is not None:
                         lost += (number - self._next) % 256 if self._next is not None else 0
                         self._next = (number + 1) % 256

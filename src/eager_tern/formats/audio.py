@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import struct
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
@@ -181,7 +182,10 @@ def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
         at = nearest + shift
         inside = at >= 0
         np.add.at(line, at[inside], (signs * np.clip((at - edges + 1) / 2, 0.0, 1.0))[inside])
-    soundfile.write(str(path), (line[:size] * 2 - 1) * SWING, rate, subtype="PCM_16")
+    try:
+        soundfile.write(str(path), (line[:size] * 2 - 1) * SWING, rate, subtype="PCM_16")
+    except soundfile.LibsndfileError as error:
+        raise OSError(errno.EIO, error.error_string.strip()) from None
 
 
 FORMAT = Format("audio", (".wav", ".flac"), claims, read, write, obeys=frozenset({"level"}))

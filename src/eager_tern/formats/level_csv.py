@@ -57,6 +57,7 @@ def claims(head: bytes, suffix: str) -> bool:
 
 
 def _is_table_text(head: bytes) -> bool:
+    head = head.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     try:
         text = head.decode("utf-8-sig", errors="strict" if len(head) < 4096 else "ignore")
     except UnicodeDecodeError:

@@ -19,7 +19,9 @@ LONGEST_US = 1e12
 WORDS = {"mark": 1.0, "pulse": 1.0, "space": -1.0, "gap": -1.0, "timeout": -1.0}
 COMMENT = re.compile(r"#.*|//.*")
 BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
-ARRAY = re.compile(r"(?:(\w+)\s*(?:\[[\w\s]*\])?(?:\s+PROGMEM)?\s*=\s*)?\{([^{}\"']*)\}", re.DOTALL)
+ARRAY = re.compile(r"\{([^{}\"']*)\}")
+NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
+BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 SEPARATORS = str.maketrans(",;\t", "   ")
 LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this length
@@ -108,14 +110,19 @@ def _bursts(text: str, source: object) -> tuple[list[_Burst], list[int]]:
     arrays = list(ARRAY.finditer(text))
     if arrays:
         # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
-        numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[2]))] or arrays
-        return [_Burst(_array_lines(text, a), a[1] or "") for a in numeric], []
+        numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
+        return [_Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], []
     return _bursts_of_lines(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")), source)
 
 
+def _array_name(text: str, array: re.Match[str]) -> str:
+    named = NAMED.search(text[max(array.start() - BEFORE_ARRAY, 0) : array.start()])
+    return named[1] if named else ""
+
+
 def _array_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]:
-    first = text.count("\n", 0, array.start(2)) + 1
-    words = (UNIT.sub("", COMMENT.sub("", line)).translate(SEPARATORS).split() for line in array[2].splitlines())
+    first = text.count("\n", 0, array.start(1)) + 1
+    words = (UNIT.sub("", COMMENT.sub("", line)).translate(SEPARATORS).split() for line in array[1].splitlines())
     return [(number, line) for number, line in enumerate(words, first) if line]
 
 

@@ -33,6 +33,7 @@ class _Signal:
     real: bool
     times: array[int] = field(default_factory=lambda: array("q"))
     values: array[float] = field(default_factory=lambda: array("d"))
+    bus: int | str | None = None  # of the first bit of a bus: what all of it was last
 
 
 def claims(head: bytes, suffix: str) -> bool:
@@ -107,8 +108,7 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
                     changes += _note(group[0], seen.last, token.scalar_change.value)
             elif kind is TokenKind.CHANGE_VECTOR:
                 group = signals.get(token.vector_change.id_code)
-                for signal, value in zip(group or (), _bits(token.vector_change.value, len(group or ())), strict=False):
-                    changes += _note(signal, seen.last, value)
+                changes += _note_bus(group or [], seen.last, token.vector_change.value)
             elif kind is TokenKind.CHANGE_REAL:
                 group = signals.get(token.real_change.id_code)
                 if group:
@@ -163,6 +163,23 @@ def _note(signal: _Signal, at: int, value: str) -> bool:
         signal.values.append(level)
         return True
     return False
+
+
+def _note_bus(group: list[_Signal], at: int, value: int | str) -> int:
+    """Take down the bits of a bus that have changed; how many those are."""
+    before = group[0].bus if group else None
+    if isinstance(value, int) and isinstance(before, int) and value >= 0:
+        group[0].bus = value
+        changed = (value ^ before) & ((1 << len(group)) - 1)
+        count = 0
+        while changed:
+            bit = (changed & -changed).bit_length() - 1
+            changed &= changed - 1
+            count += _note(group[bit], at, str(value >> bit & 1))
+        return count
+    if group:
+        group[0].bus = value
+    return sum(_note(s, at, each) for s, each in zip(group, _bits(value, len(group)), strict=False))
 
 
 def _bits(value: int | str, size: int) -> Iterable[str]:

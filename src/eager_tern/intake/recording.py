@@ -20,7 +20,7 @@ from eager_tern.places import rescued_folder
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeReader
 from eager_tern.replacing import not_written
-from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
 PARTIAL = ".partial.txt"  # behind the target's name: timing text, until the recording is over
 
@@ -109,14 +109,18 @@ def _elsewhere(pulses: Pulses, journal: _Journal, error: InputError) -> Recorded
     """Where a recording goes that its target does not take."""
     if not journal.trouble and journal.path.exists():
         return Recorded(pulses, journal.path, str(error))
-    folder = rescued_folder()
-    path = folder / f"recording-{time.strftime('%Y%m%d-%H%M%S')}.txt"
+    return Recorded(pulses, rescue_durations("recording", signed_from_start(pulses)), str(error))
+
+
+def rescue_durations(name: str, signed_us: Floats) -> Path:
+    """Put durations that have no other place into a file of the user's data folder. Raises InputError."""
+    path = rescued_folder() / f"{name}-{time.strftime('%Y%m%d-%H%M%S')}.txt"
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as why:
-        raise InputError(folder, f"{not_written(why)}; the recording is lost") from None
-    write_pulses(path, pulses)
-    return Recorded(pulses, path, str(error))
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(path.parent, not_written(error)) from None
+    write_pulses(path, pulses_from_signed(signed_us))
+    return path
 
 
 def keep_recording(

@@ -23,17 +23,15 @@ from eager_tern.casebook.values import PassageRead
 from eager_tern.child import Child
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
-from eager_tern.formats.timing_text import to_text
 from eager_tern.intake.files import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
 from eager_tern.intake.reading_process import Answer, BeginTake, Fed, Feed, FileEnd, ReadFile, Request, TakeFound, serve
-from eager_tern.places import rescued_folder
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES
 from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.quality import advice_on, rests_in_marks
-from eager_tern.signal.values import NO_PULSES, Floats, Pulses, merged_durations, pulses_from_signed, signed_from_start
+from eager_tern.signal.values import NO_PULSES, Floats, Pulses, merged_durations, signed_from_start
 
 FLUSH_S = 0.1  # how often what is heard goes to disk: well within the second that a crash may cost
 RETRY_S = 1.0  # how often a disk that refused is asked again
@@ -126,6 +124,7 @@ class CaptureService:
         self._until = 0.0
         self._refused_at: float | None = None
         self._gone = False
+        self._left: list[tuple[int, Floats]] = []
         self._thread = Thread(target=self._run, name="capture", daemon=True)
         self._thread.start()
 
@@ -160,10 +159,14 @@ class CaptureService:
         """Stop a job; what it has found so far stays."""
         self._inbox.put(lambda: self._stop(job))
 
-    def close(self) -> None:
-        """End whatever goes on, with everything that was heard on disk, and let go of the casebook."""
+    def close(self) -> list[tuple[int, Floats]]:
+        """End whatever goes on, with everything that was heard on disk, and let go of the casebook.
+
+        Gives what no disk would take: takes, and durations that belong behind those that they have.
+        """
         self._inbox.put(self._close)
         self._thread.join()
+        return self._left
 
     # The thread
 
@@ -213,7 +216,8 @@ class CaptureService:
 
     def _let_go(self) -> None:
         for live in [*self._finishing, *([self._live] if self._live is not None else [])]:
-            self._rescue(live)
+            if live.unsaved:
+                self._left.append((live.take_id, np.concatenate(live.unsaved)))
             live.reader.child.end()
         for reader in [*self._idle, *(job.reader for job in self._jobs.values())]:
             reader.child.end()
@@ -377,19 +381,6 @@ class CaptureService:
             return
         self._book.set_read_whole(live.take_id, True)
         self._tell(TakeRead(live.take_id, live.gadget_id))
-
-    def _rescue(self, live: _Live) -> None:
-        """What no disk has taken, put where there may be room, in the last moment."""
-        if not live.unsaved:
-            return
-        try:
-            folder = rescued_folder()
-            folder.mkdir(parents=True, exist_ok=True)
-            path = folder / f"take-{live.take_id}-{time.strftime('%Y%m%d-%H%M%S')}.txt"
-            path.write_text(to_text(pulses_from_signed(np.concatenate(live.unsaved))), "utf-8")
-            self._tell(Trouble(f"{self._book.path.name} could not be written; its last pulses are in {path}."))
-        except OSError as error:
-            self._tell(Trouble(f"the last pulses could not be kept anywhere ({error.strerror})"))
 
     def _keep_passage(self, take_id: int, gadget_id: int, passage: PassageRead, live: bool) -> int:
         """Keep what was read, and tell it a few hundred presses at a time. Gives how many presses are in it."""

@@ -22,7 +22,7 @@ Bitwise = Annotated[Positions, BeforeValidator(_positions)]
 
 
 class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True, allow_inf_nan=False)
 
 
 class DataField(Strict):

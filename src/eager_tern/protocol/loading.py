@@ -17,6 +17,9 @@ from eager_tern.errors import InputError
 from eager_tern.protocol.schema import Sheet
 
 BASE_KEY = "based_on"
+LONGEST = 200_000  # characters: the longest sheet here has some four thousand
+NESTED = re.compile(r"(?<=\w)\s*\.\s*(?=[A-Za-z_\"'])")  # the points of dotted keys, not those of numbers
+DEEPEST = 40
 
 
 def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
@@ -25,9 +28,16 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
     ``base`` finds the sheet that ``based_on`` names (the library's, if not given); its keys stand wherever this
     text does not say otherwise. Raises InputError with the line and the reason.
     """
+    if len(text) > LONGEST:
+        raise InputError(source, f"is too long for a sheet: {len(text):,} characters, {LONGEST:,} at most")
+    for number, line in enumerate(text.splitlines(), 1):
+        if len(NESTED.findall(line)) > DEEPEST:
+            raise InputError(source, "has tables within tables without end", f"line {number}")
     try:
         own = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except RecursionError:
+        raise InputError(source, "has lists or tables within each other without end") from None
+    except ValueError as error:  # a number of thousands of digits is one, too
         reason, place = str(error), ""
         if found := re.search(r"\(at (line \d+), column (\d+)\)", reason):
             place, reason = f"{found[1]}, column {found[2]}", reason[: found.start()].strip()

@@ -78,5 +78,11 @@ def press_frames(sheet: Sheet, values: Mapping[str, Value], frames: int = 0) -> 
         kind = sheet.frame(name)
         pulses = frame_pulses(sheet, kind, bits if kind.bit_count else NO_BITS)
         rest = press.gap_us or 0.0 if press.period_us is None else press.period_us - pulses.duration_us
+        if rest <= 0:
+            raise InputError(
+                f"sheet {sheet.id}",
+                f"its frame {name} takes {pulses.duration_us / 1e3:.1f} ms, longer than its period_us of "
+                f"{(press.period_us or 0) / 1e3:.1f} ms",
+            )
         sent.append(np.append(signed_durations(pulses), -rest))
     return sent

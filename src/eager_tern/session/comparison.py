@@ -59,6 +59,7 @@ class ComparisonModel:
         session.opened.connect(self._look_again)
         session.presses_changed.connect(self._look_again)
         session.press_changed.when(self._look_again)
+        session.presses_added.when(self._look_again)
         session.changed.connect(self._after)
 
     @property

@@ -6,10 +6,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import lru_cache
 
+import numpy as np
+
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, bit_text
 from eager_tern.protocol.burst_reading import read_alone
 from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
@@ -25,6 +28,7 @@ class Frames:
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
         self._read = lru_cache(FRAMES_KEPT)(self._read_frame)
+        self._read_quickly = lru_cache(FRAMES_KEPT)(self._read_frame_alone)
 
     def forget(self, take_id: int | None = None) -> None:
         """A take has other pulses now; None: everything is read otherwise."""
@@ -32,6 +36,7 @@ class Frames:
             self._pulses.clear()
             self._edges.clear()
             self._read.cache_clear()
+            self._read_quickly.cache_clear()
         else:
             self._pulses.pop(take_id, None)
             self._edges.pop(take_id, None)
@@ -52,12 +57,21 @@ class Frames:
 
     def pulses_of(self, press: Caught, number: int = 0) -> Pulses:
         """The pulses of one of a press's frames."""
-        first, last = press.reading.frames[number]
-        return self.take_pulses(press.take_id).part(first, last, self.take_edges(press.take_id))
+        return self._part(press.take_id, *press.reading.frames[number])
+
+    def _part(self, take_id: int, first: int, last: int) -> Pulses:
+        """Pulses of a take; none where it has no such pulses any more, as it is now read."""
+        pulses, edges = self.take_pulses(take_id), self.take_edges(take_id)
+        if last >= pulses.durations_us.size:
+            return Pulses(np.empty(0), float(edges[min(first, edges.size - 1)]))
+        return pulses.part(first, last, edges)
 
     def first_of(self, press: Caught) -> Frame:
         """A press's first frame; a damaged one as its repeats say."""
-        frame = self._read(press.take_id, *press.reading.frames[0])
+        if press.stray:
+            first, last = press.reading.frames[0]
+            return Frame(first, last, self.pulses_of(press), ())
+        frame = self._as_kept(press) or self._read(press.take_id, *press.reading.frames[0])
         best = frame.best
         if not press.reading.mended or (best is not None and bit_text(best.bits) == press.reading.bits):
             return frame if not press.reading.mended else replace(frame, mended=frame.mended or press.reading.mended)
@@ -68,10 +82,24 @@ class Frames:
                 return replace(frame, readings=repeat.readings, mended=press.reading.mended, read_as=whole)
         return replace(frame, mended=press.reading.mended)
 
+    def _as_kept(self, press: Caught) -> Frame | None:
+        """The first frame, if it says by itself what was read of it: that is told quickly."""
+        if press.reading.mended:
+            return None
+        frame = self._read_quickly(press.take_id, *press.reading.frames[0])
+        best = frame.best
+        said = (best.protocol, bit_text(best.bits)) if best is not None else ("", "")
+        return frame if said == (press.reading.protocol, press.reading.bits) else None
+
     def all_of(self, press: Caught) -> list[Frame]:
         """All frames of a press."""
         return [self.first_of(press), *(self._read(press.take_id, *span) for span in press.reading.frames[1:])]
 
+    def _read_frame_alone(self, take_id: int, first: int, last: int) -> Frame:
+        pulses = self._part(take_id, first, last)
+        return Frame(first, last, pulses, read_frame(pulses, self._sheets()) if pulses.durations_us.size else ())
+
     def _read_frame(self, take_id: int, first: int, last: int) -> Frame:
-        pulses = self.take_pulses(take_id).part(first, last, self.take_edges(take_id))
-        return read_alone(pulses, first, last, self._sheets())
+        pulses = self._part(take_id, first, last)
+        empty = not pulses.durations_us.size
+        return Frame(first, last, pulses, ()) if empty else read_alone(pulses, first, last, self._sheets())

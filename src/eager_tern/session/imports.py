@@ -47,6 +47,7 @@ class Imports:
     def stop(self) -> None:
         """Read no further; what was found so far stays."""
         self._waiting.clear()
+        self._session.stop_reading_again()
         if self._job is not None:
             self._session.stop_job(self._job)
 

@@ -22,6 +22,7 @@ class Slices:
     def __init__(self, work: Iterator[None]) -> None:
         self.work = work
         self.called_off = False
+        self.done = False
 
     def call_off(self) -> None:
         self.called_off = True
@@ -105,6 +106,7 @@ class Inbox:
         """Whether there is more to do."""
         while not slices.called_off:
             if next(slices.work, self) is self:
+                slices.done = True
                 return False
             if time.monotonic() >= until:
                 return True

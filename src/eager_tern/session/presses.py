@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Iterable, Iterator
+from enum import Enum
 
-from eager_tern.casebook.tally import Tally, tally
+from eager_tern.casebook.tally import Tally
 from eager_tern.casebook.values import Caught
 
 Place = tuple[int, int]
+
+
+class Came(Enum):
+    """How presses came in: as changes of what was there, behind everything, or anywhere."""
+
+    KNOWN = 0
+    BEHIND = 1
+    BETWEEN = 2
 
 
 def place_of(press: Caught) -> Place:
@@ -17,13 +27,15 @@ def place_of(press: Caught) -> Place:
 
 
 class Presses:
-    """Presses and strays, deleted ones too. What is made of them is made when it is first asked for."""
+    """Presses and strays, deleted ones too. What is told of all of them is kept up as they come."""
 
     def __init__(self) -> None:
         self._all: list[Caught] = []
         self._by_id: dict[int, Caught] = {}
-        self._shown: list[Caught] | None = None
-        self._tally: Tally | None = None
+        self._shown: list[Caught] | None = []
+        self._protocols: Counter[str] = Counter()
+        self._codes: Counter[object] = Counter()
+        self._strays = 0
 
     def __iter__(self) -> Iterator[Caught]:
         return iter(self._all)
@@ -44,49 +56,45 @@ class Presses:
     def shown(self) -> list[Caught]:
         """Those of the log: without strays and deleted ones."""
         if self._shown is None:
-            self._shown = [press for press in self._all if not press.deleted and not press.stray]
+            self._shown = [press for press in self._all if _is_shown(press)]
         return self._shown
 
     @property
     def tally(self) -> Tally:
         """How often what was caught."""
-        if self._tally is None:
-            self._tally = tally(self._all)
-        return self._tally
+        return Tally(self._protocols, self._codes, self._strays)
 
-    def extend(self, presses: Iterable[Caught]) -> None:
-        """Add presses that stand behind all others."""
-        presses = list(presses)
-        self._all += presses
-        self._by_id |= {press.id: press for press in presses}
-        self._forget()
-
-    def put(self, presses: Iterable[Caught]) -> bool:
-        """Take presses in, each at its place: in place of what was known of it, or new. Whether all of the new ones
-        stand behind everything that was there.
-        """
-        behind = True
-        counts_change = False
+    def put(self, presses: Iterable[Caught]) -> Came:
+        """Take presses in, each at its place: instead of what was known of it, or new."""
+        came = Came.KNOWN
         for press in presses:
             known = self._by_id.get(press.id)
-            at = bisect_left(self._all, place_of(press), key=place_of)
-            if known is not None:
-                counts_change |= not _counts_as(known, press)
-                self._all[at] = press
+            behind = not self._all or place_of(press) > place_of(self._all[-1])
+            if known is None and behind:
+                self._all.append(press)
+                if self._shown is not None and _is_shown(press):
+                    self._shown.append(press)
+                came = max(came, Came.BEHIND, key=lambda each: each.value)
             else:
-                counts_change = True
-                behind &= at == len(self._all)
-                self._all.insert(at, press)
+                at = bisect_left(self._all, place_of(press), key=place_of)
+                if known is None:
+                    self._all.insert(at, press)
+                    came = Came.BETWEEN
+                else:
+                    self._all[at] = press
+                    self._count(known, -1)
+                self._shown = None
             self._by_id[press.id] = press
-        kept = self._tally if not counts_change else None
-        self._forget()
-        self._tally = kept
-        return behind
+            self._count(press, 1)
+        return came
 
-    def _forget(self) -> None:
-        self._shown = self._tally = None
+    def _count(self, press: Caught, by: int) -> None:
+        if _is_shown(press):
+            self._protocols[press.reading.protocol] += by
+            self._codes[press.code] += by
+        elif press.stray:
+            self._strays += by
 
 
-def _counts_as(before: Caught, now: Caught) -> bool:
-    """Whether a press that was changed is counted as before."""
-    return (before.code, before.stray, before.deleted) == (now.code, now.stray, now.deleted)
+def _is_shown(press: Caught) -> bool:
+    return not press.deleted and not press.stray

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import logging
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import TypeVar
@@ -16,6 +18,7 @@ from eager_tern.casebook.tally import Tally
 from eager_tern.casebook.values import Caught, Gadget, Take
 from eager_tern.errors import InputError
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
+from eager_tern.intake.recording import rescue_durations
 from eager_tern.intake.service import CaptureService, FileToRead
 from eager_tern.places import rescued_folder, sheets_folder
 from eager_tern.protocol.describing import Assumed, assumed_in, describe, says_the_same
@@ -25,13 +28,14 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.session.events import Event
 from eager_tern.session.frames import Frames
 from eager_tern.session.inbox import Inbox, Slices
-from eager_tern.session.presses import Presses
+from eager_tern.session.presses import Came, Presses
 from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
 
 Result = TypeVar("Result")
 SAID_BY_HAND = "by-hand"  # the id of the sheet that says what somebody knows better
 FEW = 8  # presses that are told one by one
+TOLD_EVERY_S = 1.0
 log = logging.getLogger(__name__)
 
 
@@ -46,6 +50,7 @@ class Session:
         self.emptied: Event[[]] = Event()  # what was there is gone, and nothing is in its place yet
         self.opened: Event[[]] = Event()  # another casebook, or another gadget of it
         self.presses_changed: Event[[]] = Event()  # many presses
+        self.presses_added: Event[[tuple[int, ...]]] = Event()  # several, behind all that were there
         self.press_changed: Event[[int]] = Event()  # one press is new, has more repeats or another label
         self.selection_changed: Event[[]] = Event()
         self.history_changed: Event[[]] = Event()
@@ -69,6 +74,9 @@ class Session:
         self._openings = 0
         self._rereading: tuple[int, set[int]] | None = None  # the job, and the takes that it reads
         self._sheets_version = 0
+        self._untold, self._told_at = False, 0.0
+        # News of takes whose pulses are others now: old presses stay in sight, with their pulses, until all is read.
+        self._held_back: dict[int, list[PressesRead]] = {}
         self._new_takes: set[int] = set()  # of files, of which no press was selected yet
         self._read_with: dict[int, tuple[int, set[int]]] = {}  # by import: which sheets, and its takes
 
@@ -92,14 +100,17 @@ class Session:
         service, self.service = self.service, None
 
         def copy() -> tuple[Casebook, str]:
-            if service is not None:
-                service.close()
+            left = service.close() if service is not None else []
             try:
                 book.copy_to(path)
-                return Casebook.open(path), ""
+                new = Casebook.open(path)
+                for take_id, signed_us in left:  # there is room for it here
+                    new.append_durations(take_id, signed_us)
             except InputError:
+                self._rescue(left)
                 self.inbox.post(self._serve)
                 raise
+            return new, ""
 
         self._open(copy, self.gadget.id if self.gadget else None)
 
@@ -141,8 +152,24 @@ class Session:
         casebook, service = self.casebook, self.service
         self.casebook = self.gadget = self.service = self._frames = None
         self._rereading = None
+        self._held_back.clear()
         if casebook is not None:
-            self.inbox.in_thread(lambda: _closed(casebook, service), lambda _: None)
+            self.inbox.in_thread(lambda: self._close_book(casebook, service), lambda _: None)
+
+    def _close_book(self, casebook: Casebook, service: CaptureService | None) -> None:
+        self._rescue(service.close() if service is not None else [])
+        casebook.close()
+
+    def _rescue(self, left: Sequence[tuple[int, Floats]]) -> None:
+        """What no disk has taken, put where there may be room, in the last moment."""
+        for take_id, signed_us in left:
+            try:
+                words = "The last pulses could not be written to the casebook; they are in "
+                words += str(rescue_durations(f"take-{take_id}", signed_us))
+            except InputError as error:
+                words = f"The last pulses could not be kept anywhere: {error}"
+            log.warning(words)
+            self.inbox.post(lambda words=words: self.troubled.emit(words))  # type: ignore[misc]
 
     def close(self) -> None:
         """Let go of the casebook. Returns when everything that was heard is on disk."""
@@ -154,7 +181,7 @@ class Session:
         self.sheets = library()
         if casebook is not None:
             self.opened.emit()
-            _closed(casebook, service)
+            self._close_book(casebook, service)
 
     def choose_gadget(self, gadget_id: int, then: Callable[[], None] = lambda: None) -> None:
         """Open another gadget; ``then`` is done when its presses are there."""
@@ -193,21 +220,22 @@ class Session:
     def _load_presses(self, then: Callable[[], None]) -> Iterator[None]:
         presses = Presses()
         if self.casebook is not None and self.gadget is not None:
+            gc.disable()  # looking through all presses again and again finds nothing, and takes longer each time
             try:
                 for batch in self.casebook.press_batches(self.gadget.id):
-                    presses.extend(batch)
-                    for press in batch:
-                        press.code  # noqa: B018  worked out now, a few at a time, and remembered
+                    presses.put(batch)
                     yield
             except InputError as error:
                 self.troubled.emit(str(error))
+            finally:
+                gc.enable()
+                gc.freeze()
         self.presses, self._keys = presses, None
         self.key_table()  # every view asks for it next
         yield
         self.selected = tuple(press.id for press in self.shown_presses()[-1:])
-        self.opened.emit()
-        yield
-        self.selection_changed.emit()
+        yield from self.opened.emit_one_by_one()
+        yield from self.selection_changed.emit_one_by_one()
         if self.casebook is not None and self.casebook.lost:
             self.troubled.emit(f"{self.casebook.path.name}: {'; '.join(self.casebook.lost)}.")
         then()
@@ -354,6 +382,7 @@ class Session:
             self.presses_changed.emit()
         if isinstance(done, Overrule):
             self._look_at_takes()
+            self._held_back.setdefault(done.take_id, [])
             self._read_again([done.take_id])
         if isinstance(done, KeepSheet):
             self._sheets_changed()
@@ -366,8 +395,7 @@ class Session:
         book = self.casebook
         fresh = (self._try(lambda: book.presses_of(press_ids)) or []) if book is not None else []
         fresh = [press for press in fresh if self.gadget is not None and press.gadget_id == self.gadget.id]
-        self.presses.put(fresh)
-        self._keys = None
+        self._put(fresh)
         if few and len(fresh) <= FEW:
             for press in fresh:
                 self.press_changed.emit(press.id)
@@ -430,9 +458,6 @@ class Session:
         if self._rereading is not None:
             self.service.stop(self._rereading[0])
             wanted |= self._rereading[1]
-        for take_id in wanted:
-            if self._frames is not None:
-                self._frames.forget(take_id)
         if wanted:
             job = self.service.read_again(sorted(wanted), self.gadget.id, self.sheets)
             self._rereading = job, wanted
@@ -451,6 +476,11 @@ class Session:
         """Stop reading files, or reading again."""
         if self.service is not None:
             self.service.stop(job)
+
+    def stop_reading_again(self) -> None:
+        """Read no further; what is left is read when the casebook is next opened."""
+        if self._rereading is not None:
+            self.stop_job(self._rereading[0])
 
     @property
     def reading_again(self) -> bool:
@@ -490,17 +520,21 @@ class Session:
         book = self.casebook
         if book is None or self.gadget is None or news.gadget_id != self.gadget.id:
             return
+        if news.take_id in self._held_back:
+            self._held_back[news.take_id].append(news)
+            return
         if self._frames is not None and (news.live or news.take_id not in self._takes):
             self._frames.forget(news.take_id)
         fresh = self._try(lambda: book.presses_of(news.press_ids)) or []
         new = [press for press in fresh if press.id not in self.presses]
-        behind = self.presses.put(fresh)
-        self._keys = None
-        if behind and len(fresh) <= FEW:
+        came = self._put(fresh)
+        if came is not Came.BETWEEN and len(fresh) <= FEW:
             for press in fresh:
                 self.press_changed.emit(press.id)
+        elif came is Came.BEHIND and len(new) == len(fresh):
+            self.presses_added.emit(tuple(press.id for press in new))
         else:
-            self.presses_changed.emit()
+            self._tell_of_many()
         told = [press for press in new if not press.stray and not press.deleted]
         if news.live:
             changed = [press for press in fresh if not press.stray and not press.deleted]
@@ -513,27 +547,64 @@ class Session:
             self.select((told[0].id,))
         self._select_what_is_left()
 
+    def _put(self, presses: Sequence[Caught]) -> Came:
+        """Take presses in. The table of keys is another only where one of them has a label, or had."""
+        before = [known for press in presses if (known := self.presses.get(press.id)) is not None]
+        if any(press.label for press in (*before, *presses)):
+            self._keys = None
+        return self.presses.put(presses)
+
+    def _tell_of_many(self) -> None:
+        """Many presses are others now; while more of them come, that is told once a second."""
+        now = time.monotonic()
+        self._untold = self.reading_again and now - self._told_at < TOLD_EVERY_S
+        if not self._untold:
+            self._told_at = now
+            self.presses_changed.emit()
+
+    def _tell_the_rest(self) -> None:
+        if self._untold:
+            self._untold = False
+            self.presses_changed.emit()
+
     def _take_is_read(self, news: TakeRead) -> None:
         self._look_at_takes()
+        if news.take_id in self._held_back:
+            self._take_in_overruled(news.take_id)
         if news.replaces is not None:
+            now = self.selected_presses()
             self.change(TakePlace(news.replaces, news.take_id))
-            self._select_near(news.take_id)
+            self._select_near(news.take_id, now[0].reading.start_us if now else 0.0)
         if self._rereading is not None:
             self._rereading[1].discard(news.take_id)
         if any(press.take_id == news.take_id for press in self.selected_presses()):
+            self._tell_the_rest()
             self.selection_changed.emit()
 
-    def _select_near(self, take_id: int) -> None:
-        """Of a take that has come in another's place, the press nearest to the one that was selected."""
-        of_take = [press for press in self.shown_presses() if press.take_id == take_id]
+    def _take_in_overruled(self, take_id: int) -> None:
+        """A take has been read with other pulses: what was found in it comes into sight at once."""
         now = self.selected_presses()
-        at = now[0].reading.start_us if now else 0.0
+        of_it = bool(now) and now[0].take_id == take_id
+        if self._frames is not None:
+            self._frames.forget()
+        for held in self._held_back.pop(take_id):
+            self._take_in_presses(held)
+        if of_it and (not self.selected or self.selected_presses()[0].id != now[0].id):
+            self._select_near(take_id, now[0].reading.start_us)
+        self.selection_changed.emit()
+
+    def _select_near(self, take_id: int, at: float) -> None:
+        """Of a take that is read otherwise, the press nearest to a moment (µs from its start)."""
+        of_take = [press for press in self.shown_presses() if press.take_id == take_id]
         near = sorted(of_take, key=lambda press: abs(press.reading.start_us - at))
         self.select(tuple(press.id for press in near[:1]))
 
     def _job_has_ended(self, job: int) -> None:
         if self._rereading is not None and self._rereading[0] == job:
+            for take_id in list(self._held_back):  # it was stopped: what was found until then stands
+                self._take_in_overruled(take_id)
             self._rereading = None
+            self._tell_the_rest()
             if not self.selected:
                 self.select(tuple(press.id for press in self.shown_presses()[-1:]))
         version, takes = self._read_with.pop(job, (self._sheets_version, set()))
@@ -567,9 +638,3 @@ def _created(path: Path, gadget: str) -> Casebook:
     casebook = Casebook.create(path)
     casebook.add_gadget(gadget)
     return casebook
-
-
-def _closed(casebook: Casebook, service: CaptureService | None) -> None:
-    if service is not None:
-        service.close()
-    casebook.close()

@@ -13,6 +13,7 @@ GAP_IN_SHORTEST = 16.0  # a leader space has at most 8 units, and a shortened ma
 GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
 LEADER_IN_SHORTEST = 3.0
 SMALLEST_GAP_US = 4_000.0
+LONGEST_MARK_US = 120_000.0  # nine bits at 75 baud; a longer one is a stuck line, and no part of a frame
 SLOW_US = 1_000.0  # shortest pulse of what is slower than all handsets: asynchronous characters
 SLOW_SPACE = 12.0  # bits that a space between two of their marks can last, at the least
 
@@ -32,11 +33,24 @@ def split_bursts(pulses: Pulses, settings: GapSettings | None = None) -> list[tu
         return []
     if settings.gap_us is not None:
         return _between(_spaces_where(d, d[1::2] >= settings.gap_us), d.size)
-    else:
-        sure = _spaces_where(d, d[1::2] >= SURE_GAP_US)
-        pieces = [piece + first for first, last in _between(sure, d.size) for piece in [_gaps_in(d[first : last + 1])]]
-        gaps = np.sort(np.concatenate([sure, *pieces]))
-    return _slow_joined(d, _between(gaps, d.size))
+    sure = _spaces_where(d, d[1::2] >= SURE_GAP_US)
+    pieces = [piece + first for first, last in _between(sure, d.size) for piece in [_gaps_in(d[first : last + 1])]]
+    gaps = np.sort(np.concatenate([sure, *pieces]))
+    return _parted_at_stuck_marks(d, _slow_joined(d, _between(gaps, d.size)))
+
+
+def _parted_at_stuck_marks(d: Floats, bursts: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Bursts with those parted that have a mark too long for any frame; it stands by itself between its parts."""
+    stuck = 2 * np.flatnonzero(d[0::2] > LONGEST_MARK_US)
+    if not stuck.size:
+        return bursts
+    out: list[tuple[int, int]] = []
+    for first, last in bursts:
+        inside = stuck[(stuck >= first) & (stuck <= last)].tolist()
+        firsts = [first, *(at for mark in inside for at in (mark, mark + 2))]
+        lasts = [*(at for mark in inside for at in (mark - 2, mark)), last]
+        out += [(a, b) for a, b in zip(firsts, lasts, strict=True) if a <= b]
+    return out
 
 
 def _slow_joined(d: Floats, bursts: list[tuple[int, int]]) -> list[tuple[int, int]]:
