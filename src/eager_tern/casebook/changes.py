@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from eager_tern.casebook.shots import Shots
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, KeyPlace
+from eager_tern.casebook.values import KeyPlace
 from eager_tern.signal.by_hand import ByHand
 
 
@@ -160,18 +160,12 @@ class TakePlace:
         with casebook.changing():
             labelled = [p for p in casebook.presses(take_id=self.old) if p.label and not p.stray]
             for press in casebook.presses(take_id=self.new):
-                over = [p for p in labelled if _overlap(p, press)]
+                over = [p for p in labelled if p.reading.overlaps(press.reading)]
                 if over and not press.label and not press.stray:
                     casebook.set_label(press.id, over[0].label)
             casebook.set_hidden(self.old, True)
             casebook.set_hidden(self.new, False)
         return TakePlace(self.new, self.old, self.words)
-
-
-def _overlap(press: Caught, other: Caught) -> bool:
-    """Whether two presses of one recording were sent at the same time."""
-    first, second = press.reading, other.reading
-    return first.start_us < second.start_us + second.held_us and second.start_us < first.start_us + first.held_us
 
 
 Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | Dismiss | TakePlace

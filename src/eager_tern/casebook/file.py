@@ -16,6 +16,7 @@ from eager_tern.replacing import not_written
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
 SCHEMA = 5
+PLACED_BY_TIME = 5  # schema from which a press is told by when it begins, no longer by the index of its first mark
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"
 BESIDE = ("-wal", "-shm", "-journal")  # what SQLite keeps beside a database that is being changed
@@ -124,7 +125,7 @@ def connect(path: Path) -> sqlite3.Connection:
         db.text_factory = _text
         db.execute("PRAGMA foreign_keys = ON")
         db.execute("PRAGMA synchronous = FULL")
-    except sqlite3.Error:
+    except FAULTS:
         db.close()
         raise
     return db
@@ -132,7 +133,7 @@ def connect(path: Path) -> sqlite3.Connection:
 
 def disconnect(db: sqlite3.Connection, last: bool) -> None:
     """Close a connection; behind the last one the casebook is a single file again."""
-    with suppress(sqlite3.Error):
+    with suppress(*FAULTS):
         if last:
             db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
             db.execute("PRAGMA journal_mode = DELETE")
@@ -140,27 +141,27 @@ def disconnect(db: sqlite3.Connection, last: bool) -> None:
 
 
 def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
-    """Make sure that a database is a whole casebook, and give an older one what this schema has. Raises InputError."""
+    """Make sure that a database is a whole casebook, and give an older one what this schema has. Nothing is written
+    before that is sure. Raises InputError, DamagedError where it is not whole.
+    """
     version = version_of(db, path)
     try:
-        db.execute("PRAGMA journal_mode = WAL")
         wrong = db.execute("PRAGMA quick_check(1)").fetchone()[0]
+        missing = version == SCHEMA and bool(_missing(db))
     except FAULTS as error:
         raise DamagedError(path, reason_of(error)) from None
     if wrong != "ok":
         raise DamagedError(path, "is damaged")
-    if version < SCHEMA:
-        try:
-            bring_up(db)
-        except FAULTS as error:
-            raise InputError(path, f"could not be brought up to date: {reason_of(error)}; it is as it was") from None
-        return
-    try:
-        missing = _missing(db)
-    except FAULTS as error:
-        raise DamagedError(path, reason_of(error)) from None
     if missing:
         raise DamagedError(path, "is damaged: a table or a column is missing in it")
+    try:
+        db.execute("PRAGMA journal_mode = WAL")
+        if version < SCHEMA:
+            bring_up(db, version)
+    except FAULTS as error:
+        what = "could not be brought up to date: " if version < SCHEMA else ""
+        as_it_was = "; it is as it was" if version < SCHEMA else ""
+        raise InputError(path, f"{what}{reason_of(error)}{as_it_was}") from None
 
 
 def version_of(db: sqlite3.Connection, path: Path) -> int:
@@ -178,15 +179,18 @@ def version_of(db: sqlite3.Connection, path: Path) -> int:
     return version
 
 
-def bring_up(db: sqlite3.Connection) -> None:
+def bring_up(db: sqlite3.Connection, version: int) -> None:
     """Give an older casebook what this schema has beside its own, tables and columns: all of it or nothing.
 
-    So far every schema has only added to the one before it.
+    Every schema but the fifth has only added to the one before it.
     """
     db.execute("BEGIN IMMEDIATE")
     try:
         for statement in _missing(db):
             db.execute(statement)
+        if version < PLACED_BY_TIME:
+            db.execute("UPDATE press SET first = -1 - id")  # out of each other's way
+            db.execute("UPDATE press SET first = round(coalesce(json_extract(reading, '$.start_us'), 0))")
         db.execute(f"PRAGMA user_version = {SCHEMA}")
         db.execute("COMMIT")
     except FAULTS:
@@ -219,7 +223,7 @@ def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
         version = version_of(db, path)
         if version < SCHEMA:
             with suppress(*FAULTS):  # a damaged one is read as far as it goes
-                bring_up(db)
+                bring_up(db, version)
     except (*FAULTS, OSError, InputError) as error:
         shutil.rmtree(folder, ignore_errors=True)
         raise error if isinstance(error, InputError) else InputError(path, reason_of(error)) from None

@@ -38,12 +38,13 @@ CREATE TABLE chunk (
 CREATE TABLE press (
     id        INTEGER PRIMARY KEY,
     take_id   INTEGER NOT NULL REFERENCES take (id),
-    first     INTEGER NOT NULL,            -- index of its first mark among the take's pulses
+    first     INTEGER NOT NULL,            -- when it begins, µs from the start of the take
     stray     INTEGER NOT NULL DEFAULT 0,
     caught_at REAL NOT NULL,
     label     TEXT NOT NULL DEFAULT '',
     deleted   INTEGER NOT NULL DEFAULT 0,  -- 1: by the user, 2: is no press any more as the take is now read
     reading   TEXT NOT NULL,               -- JSON, see docs/casebook.md
+    handed_on INTEGER NOT NULL DEFAULT 0,  -- 1: its label is that of another press which it stands in the place of
     UNIQUE (take_id, first)
 );
 

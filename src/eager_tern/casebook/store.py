@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import shutil
 import sqlite3
 import time
@@ -47,6 +48,7 @@ READINGS = TypeAdapter(list[PressReading])
 HAND = TypeAdapter(ByHand)
 MEASURED = TypeAdapter(Measured)
 LABELS = TypeAdapter(list[tuple[str, str]])
+MOST_US = 1 << 60  # a time that no take lasts
 VANISHED = 2  # in press.deleted: it is no press any more, as the take is now read
 TAKE = (
     "id, gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path, channel, by_hand,"
@@ -92,7 +94,7 @@ class Casebook:
         hold = Hold(path)
         try:
             db = connect(path)
-        except sqlite3.Error as error:
+        except FAULTS as error:
             hold.release()
             raise (DamagedError if is_damage(error) else InputError)(path, reason_of(error)) from None
         try:
@@ -305,18 +307,18 @@ class Casebook:
     def put_press(
         self, take_id: int, reading: PressReading, *, stray: bool = False, caught_at: float = 0.0, label: str = ""
     ) -> int:
-        """Keep a press, or what is now known of one that began at the same mark."""
+        """Keep a press, or what is now known of one that began at the same time."""
         with self.changing() as db:
             row = db.execute(
                 "INSERT INTO press (take_id, first, stray, caught_at, label, reading) VALUES (?, ?, ?, ?, ?, ?)"
                 " ON CONFLICT (take_id, first) DO UPDATE SET reading = excluded.reading, stray = excluded.stray,"
                 f" deleted = CASE WHEN deleted = {VANISHED} THEN 0 ELSE deleted END RETURNING id",
-                (take_id, reading.frames[0][0], stray, caught_at, label, _dumped(reading)),
+                (take_id, reading.place, stray, caught_at, label, _dumped(reading)),
             ).fetchone()
         return int(row[0])
 
     def put_passage(self, take_id: int, passage: PassageRead) -> list[int]:
-        """Keep what was read of a passage. Labels and deletions stay with the press that begins at the same mark; what
+        """Keep what was read of a passage. Labels and deletions stay with the press that begins at the same time; what
         is no press any more is hidden until it is one again, and a label it had goes to the press that overlaps it.
 
         Gives the ids of what is new, is read otherwise or has vanished.
@@ -324,43 +326,30 @@ class Casebook:
         query = (
             "SELECT id, first, stray, deleted, label, reading FROM press WHERE take_id = ? AND first >= ? AND first < ?"
         )
-        before = {row[1]: row for row in self._rows(query, take_id, passage.first, passage.end)}
+        before = {row[1]: row for row in self._rows(query, take_id, round(passage.from_us), _until(passage.to_us))}
         started_at = self.take(take_id).started_at
         found = [(reading, False) for reading in passage.presses] + [(reading, True) for reading in passage.strays]
         changed: list[int] = []
         with self.changing() as db:
             for reading, stray in found:
-                first = reading.frames[0][0]
-                known = before.pop(first, None)
+                known = before.pop(reading.place, None)
                 same = known is not None and (bool(known[2]), known[5]) == (stray, _dumped(reading))
                 if known is not None and same and known[3] != VANISHED:
                     continue
                 at = started_at + reading.start_us / 1e6
-                label = "" if stray else passage.labels.get(first, "")
+                label = "" if stray else passage.labels.get(reading.frames[0][0], "")
                 changed.append(self.put_press(take_id, reading, stray=stray, caught_at=at, label=label))
             gone = [row for row in before.values() if row[3] == 0]
-            db.executemany("UPDATE press SET deleted = ? WHERE id = ?", [(VANISHED, row[0]) for row in gone])
+            hide = "UPDATE press SET deleted = ?1, label = iif(handed_on, '', label), handed_on = 0 WHERE id = ?2"
+            db.executemany(hide, [(VANISHED, row[0]) for row in gone])
             for row in gone:
                 if row[4]:
-                    self._hand_on_label(take_id, row[4], _reading(row[5]), passage.presses)
+                    _hand_on_label(db, take_id, row[4], _reading(row[5]), passage.presses)
         return changed + [row[0] for row in gone]
-
-    def _hand_on_label(
-        self, take_id: int, label: str, lost: PressReading | None, presses: Sequence[PressReading]
-    ) -> None:
-        """Give the label of a press that is none any more to the one that it is a part of now."""
-        if lost is None or not lost.frames:
-            return
-        first, last = lost.frames[0][0], lost.frames[-1][1]
-        for press in presses:
-            if press.frames[0][0] <= last and press.frames[-1][1] >= first:
-                query = "UPDATE press SET label = ? WHERE take_id = ? AND first = ? AND label = ''"
-                self._db.execute(query, (label, take_id, press.frames[0][0]))
-                return
 
     def set_label(self, press_id: int, label: str) -> None:
         with self.changing() as db:
-            db.execute("UPDATE press SET label = ? WHERE id = ?", (label, press_id))
+            db.execute("UPDATE press SET label = ?, handed_on = 0 WHERE id = ?", (label, press_id))
 
     def set_deleted(self, press_ids: tuple[int, ...], deleted: bool) -> None:
         """Deleted presses are hidden; their pulses stay in the take."""
@@ -433,6 +422,10 @@ class Casebook:
             return int(db.execute(statement, values).lastrowid or 0)
 
 
+def _until(to_us: float) -> int:
+    return round(to_us) if math.isfinite(to_us) else MOST_US
+
+
 def _take(row: tuple[Any, ...], by_hand: ByHand, measured: Measured) -> Take:
     cut, read_whole, hidden = map(bool, row[12:])
     number, gadget_id, source, form, started_at, rate_hz, polarity, carrier_hz, path, channel = row[:10]
@@ -452,6 +445,17 @@ def _measured(text: str) -> Measured:
 
 def _dumped(reading: PressReading) -> str:
     return reading.model_dump_json(exclude_defaults=True)
+
+
+def _hand_on_label(
+    db: sqlite3.Connection, take_id: int, label: str, lost: PressReading | None, presses: Sequence[PressReading]
+) -> None:
+    """Give the label of a press that is none any more to the one sent at the same time, for as long as that is one."""
+    for press in presses if lost is not None else ():
+        if lost is not None and press.overlaps(lost):
+            query = "UPDATE press SET label = ?, handed_on = 1 WHERE take_id = ? AND first = ? AND label = ''"
+            db.execute(query, (label, take_id, press.place))
+            return
 
 
 def _reading(text: object) -> PressReading | None:

@@ -95,17 +95,27 @@ class PressReading(BaseModel):
     mended: str = ""
     sections: tuple[int, ...] = ()
 
+    @property
+    def place(self) -> int:
+        """What tells it from all others of its take, however that is read: when it begins, in whole µs."""
+        return round(self.start_us)
+
+    def overlaps(self, other: PressReading) -> bool:
+        """Whether two presses of one recording were sent at the same time."""
+        ends = self.start_us + self.held_us, other.start_us + other.held_us
+        return self.start_us < ends[1] and other.start_us < ends[0]
+
 
 @dataclass(frozen=True)
 class PassageRead:
-    """What was read between two marks of a take (``end`` not included), in place of all that was known there.
+    """What was read between two times of a take (µs, the second not included), in place of all that was known there.
 
     ``presses`` and ``strays`` are in the order sent. ``labels`` are those that presses get when they are new, by the
     index of their first mark.
     """
 
-    first: int
-    end: int
+    from_us: float
+    to_us: float
     presses: tuple[PressReading, ...] = ()
     strays: tuple[PressReading, ...] = ()
     labels: Mapping[int, str] = field(default_factory=dict)

@@ -15,7 +15,7 @@ def as_kept(passage: Passage, notes: Sequence[Note] = ()) -> PassageRead:
     """A passage's presses and strays; a press is labelled with what the file notes at its place."""
     presses = tuple(press_reading(press) for press in passage.presses)
     labels = {r.frames[0][0]: text for r in presses if (text := _noted(notes, r.start_us))}
-    return PassageRead(passage.first, passage.end, presses, _strays(passage), labels)
+    return PassageRead(passage.from_us, passage.to_us, presses, _strays(passage), labels)
 
 
 def _noted(notes: Sequence[Note], at_us: float) -> str:

@@ -455,8 +455,7 @@ class CaptureService:
             case PassageRead() if job.take_id is not None:
                 job.presses += self._keep_passage(job.take_id, job.gadget_id, answer, live=False)
                 job.frames += sum(len(press.frames) for press in answer.presses)
-                size = job.pulses.durations_us.size
-                self._report(job, answer.end / (size + 1) if size else None)
+                self._report(job, min(answer.to_us / max(job.pulses.end_us, 1.0), 1.0))
             case Fed():
                 self._take_is_read(job)
                 self._next(job)

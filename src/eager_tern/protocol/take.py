@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain
@@ -55,8 +56,9 @@ class TakeRead:
 class Passage:
     """What was read between two marks of a take: all that is there, in place of whatever was told of it before.
 
-    ``first`` is the index of its first mark among the take's pulses, ``end`` that of the first mark behind it.
-    ``pulses`` are those from the first mark on; ``noise`` lists index ranges (first and last mark) without a frame.
+    It lasts from ``from_us`` to ``to_us``, counted from the start of the take. ``first`` is the index of its first mark
+    among the take's pulses, ``end`` that of the first mark behind it. ``pulses`` are those from the first mark on;
+    ``noise`` lists index ranges (first and last mark) without a frame.
     """
 
     first: int
@@ -64,6 +66,8 @@ class Passage:
     pulses: Pulses
     presses: tuple[Press, ...]
     noise: tuple[tuple[int, int], ...]
+    from_us: float = 0.0
+    to_us: float = math.inf
 
 
 class TakeReader:
@@ -106,9 +110,8 @@ class TakeReader:
             yield from self._looked_at()
 
     def finish(self) -> Iterator[Passage]:
-        """Read what is left, as if silence followed."""
-        if (self._signed > 0).any():
-            yield self._read_passage(self._signed.size)
+        """Read what is left, as if silence followed. Behind it there is nothing, whatever was told of that before."""
+        yield replace(self._read_passage(self._signed.size), to_us=math.inf)
 
     def _passage_end(self) -> int | None:
         """Index of the space in which the passage ends; None while it may go on."""
@@ -121,7 +124,7 @@ class TakeReader:
 
     def _read_passage(self, end: int) -> Passage:
         passage = self._read(0, end)
-        self._start_us += float(np.abs(self._signed[:end]).sum())
+        self._start_us = passage.to_us
         self._signed, self._index = self._signed[end:], passage.end
         self._usual = min(2 * self._usual, LONGEST_PASSAGE)
         self._looked = self._hold = 0
@@ -145,16 +148,18 @@ class TakeReader:
         elif end - self._hold > HOLD_PULSES:
             self._hold = end
 
-    def _read(self, first: int, end: int) -> Passage:
+    def _read(self, first: int, end_at: int) -> Passage:
         """Some of the waiting durations as a passage."""
         start_us = self._start_us + float(np.abs(self._signed[:first]).sum())
-        pulses = pulses_from_signed(self._signed[first:end], start_us, self._carrier_hz)
+        pulses = pulses_from_signed(self._signed[first:end_at], start_us, self._carrier_hz)
         marks_before = (first + int(self._signed.size > 0 and self._signed[0] > 0)) // 2
         at, size = self._index + 2 * marks_before, pulses.durations_us.size
         frames, noise = read_bursts(pulses, self._sheets, self._gaps, self._cut and at == 0)
         there = [replace(f, first=f.first + at, last=f.last + at) for f in frames]
         spans = tuple((a + at, b + at) for a, b in noise)
-        return Passage(at, at + (size + 1 if size else 0), pulses, tuple(group_presses(there)), spans)
+        presses, end = tuple(group_presses(there)), at + (size + 1 if size else 0)
+        to_us = start_us + float(np.abs(self._signed[first:end_at]).sum())
+        return Passage(at, end, pulses, presses, spans, start_us, to_us)
 
 
 def read_pulses(

@@ -22,8 +22,8 @@ class Came(Enum):
 
 
 def place_of(press: Caught) -> Place:
-    """Where a press stands among the others: its take, and its first mark in it."""
-    return press.take_id, press.reading.frames[0][0]
+    """Where a press stands among the others: its take, and when it begins in it."""
+    return press.take_id, press.reading.place
 
 
 class Presses:
