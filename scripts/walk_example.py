@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from eager_tern.desk.app import application
 from eager_tern.desk.commands import LEAVES
-from eager_tern.faults import catch
 from eager_tern.desk.tour import STEPS
 from eager_tern.desk.window import Window
+from eager_tern.faults import catch
 
 PATIENCE_S = 90.0
 

@@ -113,7 +113,7 @@ def test_a_killed_process_loses_nothing(tmp_path: Path) -> None:
         take = book.add_take(book.add_gadget("Lamp"), "x", "recorder")
         for n in range(10_000):
             book.append_durations(take, np.array([500.0 + n, -600.0]))
-            book.put_press(take, PressReading(frames=((2 * n, 2 * n),), start_us=0, held_us=1))
+            book.put_press(take, PressReading(frames=((2 * n, 2 * n),), start_us=1e4 * n, held_us=1))
             print(n, flush=True)
     """
     child = subprocess.Popen(

@@ -135,8 +135,8 @@ def disconnect(db: sqlite3.Connection, last: bool) -> None:
     """Close a connection; behind the last one the casebook is a single file again."""
     with suppress(*FAULTS):
         if last:
-            db.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-            db.execute("PRAGMA journal_mode = DELETE")
+            db.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
+            db.execute("PRAGMA journal_mode = DELETE").fetchall()
     db.close()
 
 
@@ -146,22 +146,29 @@ def check_and_bring_up(db: sqlite3.Connection, path: Path) -> None:
     """
     version = version_of(db, path)
     try:
-        wrong = db.execute("PRAGMA quick_check(1)").fetchone()[0]
         missing = version == SCHEMA and bool(_missing(db))
     except FAULTS as error:
         raise DamagedError(path, reason_of(error)) from None
-    if wrong != "ok":
+    if not is_whole(db):
         raise DamagedError(path, "is damaged")
     if missing:
         raise DamagedError(path, "is damaged: a table or a column is missing in it")
     try:
-        db.execute("PRAGMA journal_mode = WAL")
+        db.execute("PRAGMA journal_mode = WAL").fetchall()
         if version < SCHEMA:
             bring_up(db, version)
     except FAULTS as error:
         what = "could not be brought up to date: " if version < SCHEMA else ""
         as_it_was = "; it is as it was" if version < SCHEMA else ""
         raise InputError(path, f"{what}{reason_of(error)}{as_it_was}") from None
+
+
+def is_whole(db: sqlite3.Connection) -> bool:
+    """Whether all pages of a database are what they should be: one that is not may be read without end."""
+    try:
+        return bool(db.execute("PRAGMA quick_check(1)").fetchall()[0][0] == "ok")
+    except FAULTS:
+        return False
 
 
 def version_of(db: sqlite3.Connection, path: Path) -> int:
@@ -199,16 +206,29 @@ def bring_up(db: sqlite3.Connection, version: int) -> None:
         raise
 
 
+def open_damaged(path: Path) -> sqlite3.Connection:
+    """A connection that reads a database as it is, whatever is wrong with it. Raises InputError."""
+    try:
+        db = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True, isolation_level=None)
+    except FAULTS as error:
+        raise InputError(path, reason_of(error)) from None
+    db.text_factory = _text
+    return db
+
+
 def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
     """A connection that only reads, and the folder of the copy that it reads, where it has to be one: of an older
-    schema, or left by a crash in the midst of a change. The casebook itself is not touched. Raises InputError.
+    schema, or left by a crash in the midst of a change. The casebook itself is not touched. Raises InputError, and
+    DamagedError where it is not whole.
     """
     if not any(path.with_name(path.name + end).exists() for end in BESIDE):
         db = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True, isolation_level=None)
         db.text_factory = _text
         try:
             if version_of(db, path) == SCHEMA:
-                return db, None
+                if is_whole(db):
+                    return db, None
+                raise DamagedError(path, "is damaged")
         except InputError:
             db.close()
             raise
@@ -221,9 +241,10 @@ def open_to_read(path: Path) -> tuple[sqlite3.Connection, Path | None]:
         db = sqlite3.connect(folder / "copy", isolation_level=None)
         db.text_factory = _text
         version = version_of(db, path)
+        if not is_whole(db):
+            raise DamagedError(path, "is damaged")
         if version < SCHEMA:
-            with suppress(*FAULTS):  # a damaged one is read as far as it goes
-                bring_up(db, version)
+            bring_up(db, version)
     except (*FAULTS, OSError, InputError) as error:
         shutil.rmtree(folder, ignore_errors=True)
         raise error if isinstance(error, InputError) else InputError(path, reason_of(error)) from None

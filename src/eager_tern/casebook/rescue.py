@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-import shutil
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
-from eager_tern.casebook.file import APPLICATION_ID, FAULTS, SCHEMA, create_file, open_to_read, reason_of
+from eager_tern.casebook.file import APPLICATION_ID, FAULTS, SCHEMA, create_file, open_damaged, reason_of
 from eager_tern.errors import InputError
 
 # Each after those that its rows point to.
 TABLES = ("gadget", "take", "chunk", "press", "key", "sheet", "shot", "dismissed")
+ROWS_A_PAGE = 500  # of the smallest rows there are
 MOST_MISSES = 200  # rows in a row that cannot be had: then the rest of a table is given up
 BY_NUMBER = ("gadget", "take", "press")  # tables whose rows have an id
 
@@ -29,15 +30,18 @@ class Rescued:
     @property
     def words(self) -> str:
         """What was rescued, in a sentence."""
-        had = f"{self.rows['press']} presses and strays of {self.rows['take']} takes"
+        return f"what could be read of it is in {self.path}: {self.had}"
+
+    @property
+    def had(self) -> str:
+        """How much of it could be read."""
         lost = f"; some of its {' and '.join(self.incomplete)} rows are lost" if self.incomplete else ""
-        return f"what could be read of it, {had}, is in {self.path}{lost}"
+        return f"{self.rows['press']} presses and strays of {self.rows['take']} takes{lost}"
 
 
 def rescue(damaged: Path, path: Path) -> Rescued:
     """Put what can be read of a damaged casebook into a new one. Raises InputError where nothing can."""
-    db, copy = open_to_read(damaged)
-    with closing(db):
+    with closing(open_damaged(damaged)) as db:
         create_file(path)
         rows: dict[str, int] = {}
         incomplete = []
@@ -54,8 +58,6 @@ def rescue(damaged: Path, path: Path) -> Rescued:
         except FAULTS as error:
             path.unlink(missing_ok=True)
             raise InputError(path, reason_of(error)) from None
-    if copy is not None:
-        shutil.rmtree(copy, ignore_errors=True)
     if not rows["take"] and not rows["press"]:
         path.unlink(missing_ok=True)
         raise InputError(damaged, "is damaged, and nothing can be read of it any more")
@@ -95,25 +97,28 @@ def _copy(db: sqlite3.Connection, new: sqlite3.Connection, table: str) -> tuple[
 
 
 def _rows(db: sqlite3.Connection, table: str, columns: list[str]) -> Iterator[tuple[object, ...] | None]:
-    """The rows of a table; None for what cannot be had."""
+    """The rows of a table; None for what cannot be had. Pages that point to each other have no end of their own."""
     names = ", ".join(columns)
+    most = db.execute("PRAGMA page_count").fetchone()[0] * ROWS_A_PAGE
     if table not in BY_NUMBER:
         try:
-            yield from db.execute(f"SELECT {names} FROM {table}")
+            yield from islice(db.execute(f"SELECT {names} FROM {table}"), most)
         except FAULTS:
             yield None
         return
-    at, misses = 0, 0
-    while misses < MOST_MISSES:
+    at = misses = count = 0
+    while misses < MOST_MISSES and count < most:
         try:
             row = db.execute(f"SELECT id, {names} FROM {table} WHERE id > ? ORDER BY id LIMIT 1", (at,)).fetchone()
         except FAULTS:
+            row = (at + 1,)
+        if row is None:
+            return
+        if len(row) == 1 or not isinstance(row[0], int) or row[0] <= at:
             at, misses = at + 1, misses + 1
             yield None
             continue
-        if row is None:
-            return
-        at, misses = int(row[0]), 0
+        at, misses, count = row[0], 0, count + 1
         yield row[1:]
 
 

@@ -68,7 +68,9 @@ class Casebook:
     of a damaged casebook cannot be understood is left out, and said in ``lost``.
     """
 
-    def __init__(self, path: Path, database: sqlite3.Connection, hold: Hold | None, copy: Path | None = None) -> None:
+    def __init__(
+        self, path: Path, database: sqlite3.Connection, copy: Path | None = None, hold: Hold | None = None
+    ) -> None:
         self.path = path
         self.lost: list[str] = []
         self._db = database
@@ -89,8 +91,7 @@ class Casebook:
         if not path.is_file():
             raise InputError(path, "does not exist" if not path.exists() else "is no file")
         if read_only:
-            db, copy = open_to_read(path)
-            return cls(path, db, None, copy)
+            return cls(path, *open_to_read(path))
         hold = Hold(path)
         try:
             db = connect(path)
@@ -103,12 +104,12 @@ class Casebook:
             disconnect(db, last=True)
             hold.release()
             raise
-        return cls(path, db, hold)
+        return cls(path, db, hold=hold)
 
     def join(self) -> Casebook:
         """Another connection to this casebook, for another thread; it is to be closed before this one."""
         try:
-            return Casebook(self.path, connect(self.path), None)
+            return Casebook(self.path, connect(self.path))
         except sqlite3.Error as error:
             raise InputError(self.path, reason_of(error)) from None
 

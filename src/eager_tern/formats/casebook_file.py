@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
-from eager_tern.casebook.file import MAGIC, SUFFIX
+from eager_tern.casebook.file import MAGIC, SUFFIX, DamagedError
+from eager_tern.casebook.rescue import rescue
 from eager_tern.casebook.store import Casebook
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
@@ -18,7 +21,10 @@ def claims(head: bytes, suffix: str) -> bool:
 
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """Every take that is not hidden; of a damaged casebook, those that can be had. Raises InputError."""
-    casebook = Casebook.open(path, read_only=True)
+    try:
+        casebook = Casebook.open(path, read_only=True)
+    except DamagedError:
+        return _read_rescued(path)
     try:
         captures = []
         for take in casebook.takes():
@@ -35,6 +41,14 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
         return [_warned(capture, tuple(casebook.lost)) for capture in captures]
     finally:
         casebook.close()
+
+
+def _read_rescued(path: Path) -> list[Capture]:
+    """The takes that can be had of a damaged casebook, which stays as it is."""
+    with tempfile.TemporaryDirectory(prefix="eager-tern-") as folder:
+        found = rescue(path, Path(folder) / "rescued.tern")
+        warning = f"is damaged; {found.had}"
+        return [replace(c, path=str(path), warnings=(*c.warnings, warning)) for c in read(found.path)]
 
 
 def _warned(capture: Capture, warnings: tuple[str, ...]) -> Capture:

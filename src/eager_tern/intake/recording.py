@@ -22,7 +22,8 @@ from eager_tern.protocol.take import TakeReader
 from eager_tern.replacing import not_written
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
-PARTIAL = ".partial.txt"  # behind the target's name: timing text, until the recording is over
+TEXT = ".txt"  # a new file of this kind is written as it is heard
+PARTIAL = ".partial.txt"  # behind any other target's name: timing text, until the recording is over
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,8 @@ class _Journal:
     def __init__(self, target: Path) -> None:
         self.parts: list[Floats] = []
         self.trouble = ""
-        self.path = target.with_name(target.name + PARTIAL)
+        itself = target.suffix.lower() == TEXT and not target.exists()
+        self.path = target if itself else target.with_name(target.name + PARTIAL)
         self._file: TextIO | None = None
         try:
             self._file = self.path.open("w", encoding="utf-8")
@@ -67,8 +69,8 @@ class _Journal:
 def record(device: LiveDevice, target: Path, seconds: float, stopped: Callable[[], bool]) -> Recorded:
     """Listen for so long, or until it is stopped, and write what was heard to a file of any format.
 
-    While it goes on, and if the end never comes, what was heard stands as timing text beside the target. Raises
-    InputError for what cannot be written to at all.
+    While it goes on, and if the end never comes, what was heard stands as timing text in the target or beside it.
+    Raises InputError for what cannot be written to at all.
     """
     writer_of(target)  # say now what would fail after the recording
     journal = _Journal(target)
@@ -101,7 +103,8 @@ def record(device: LiveDevice, target: Path, seconds: float, stopped: Callable[[
         write_pulses(target, pulses)
     except InputError as error:  # the recording cannot be had again
         return _elsewhere(pulses, journal, error)
-    journal.path.unlink(missing_ok=True)
+    if journal.path != target:
+        journal.path.unlink(missing_ok=True)
     return Recorded(pulses, target, trouble or journal.trouble)
 
 

@@ -59,10 +59,13 @@ class FileToRead:
 
 @dataclass
 class _Reader:
-    """A reading process, whose answers come to the service's own thread."""
+    """A reading process, whose answers come to the service's own thread. What it is asked waits in ``asked``: a process
+    that is only starting, or busy, takes nothing, and the service waits for nobody.
+    """
 
     child: Child
     answered: Callable[[Answer | None], None]
+    asked: SimpleQueue[Request | None] = field(default_factory=SimpleQueue)
 
 
 @dataclass
@@ -218,9 +221,9 @@ class CaptureService:
         for live in [*self._finishing, *([self._live] if self._live is not None else [])]:
             if live.unsaved:
                 self._left.append((live.take_id, np.concatenate(live.unsaved)))
-            live.reader.child.end()
+            self._end_reader(live.reader)
         for reader in [*self._idle, *(job.reader for job in self._jobs.values())]:
-            reader.child.end()
+            self._end_reader(reader)
         self._book.close()
 
     def _look_after_the_file(self) -> None:
@@ -238,6 +241,7 @@ class CaptureService:
         child = Child(serve)
         reader = _Reader(child, lambda _: None)
         Thread(target=self._pass_on, args=(reader,), name="answers", daemon=True).start()
+        Thread(target=_ask_in_turn, args=(reader,), name="questions", daemon=True).start()
         return reader
 
     def _pass_on(self, reader: _Reader) -> None:
@@ -252,12 +256,6 @@ class CaptureService:
             if answer is None:
                 return
 
-    def _ask(self, reader: _Reader, request: Request) -> None:
-        try:
-            reader.child.connection.send(request)
-        except OSError:
-            reader.answered(None)
-
     def _give_back(self, reader: _Reader) -> None:
         """Keep a reader for the next work: a new one takes half a second to start."""
         if len(self._idle) >= MOST_IDLE:
@@ -268,6 +266,7 @@ class CaptureService:
 
     def _end_reader(self, reader: _Reader) -> None:
         reader.answered = lambda _: None
+        reader.asked.put(None)
         reader.child.end()
 
     # A live take
@@ -277,7 +276,7 @@ class CaptureService:
         take_id = self._book.add_take(gadget_id, source, "recorder", started_at=started_at, read_whole=False)
         live = self._live = _Live(take_id, gadget_id, sheets, self._reader())
         live.reader.answered = lambda answer: self._answer_live(live, answer)
-        self._ask(live.reader, BeginTake(sheets, GapSettings(), at_once=True))
+        live.reader.asked.put(BeginTake(sheets, GapSettings(), at_once=True))
         self._tell(TakeBegun(take_id, gadget_id, live=True))
 
     def _hear(self, signed_us: Floats) -> None:
@@ -350,7 +349,7 @@ class CaptureService:
         live.waiting.clear()
         live.waiting_size = 0
         live.reading, live.last_fed = True, last
-        self._ask(live.reader, Feed(signed, ends=last))
+        live.reader.asked.put(Feed(signed, ends=last))
 
     def _answer_live(self, live: _Live, answer: Answer | None) -> None:
         match answer:
@@ -363,6 +362,7 @@ class CaptureService:
                 else:
                     self._feed(live)
             case None:
+                self._end_reader(live.reader)
                 if live is self._live:
                     live.behind = True
                     live.reading = False
@@ -410,7 +410,7 @@ class CaptureService:
             job.file = job.files.popleft()
             job.name, job.take_id, job.presses = job.file.path.name, None, 0
             self._report(job, 0.0)
-            self._ask(job.reader, ReadFile(job.file.path, job.sheets, job.file.options, job.file.by_hand))
+            job.reader.asked.put(ReadFile(job.file.path, job.sheets, job.file.options, job.file.by_hand))
         elif job.takes:
             take = self._book.take(job.takes.popleft())
             job.take_id, job.name = take.id, take.source
@@ -423,8 +423,8 @@ class CaptureService:
             job.pulses = self._book.take_pulses(take.id)
             gaps = GapSettings(take.by_hand.gap_us)
             self._book.set_read_whole(take.id, False)
-            self._ask(job.reader, BeginTake(job.sheets, gaps, take.cut, take.carrier_hz, take.measured.faint))
-            self._ask(job.reader, Feed(signed_from_start(job.pulses), ends=True))
+            job.reader.asked.put(BeginTake(job.sheets, gaps, take.cut, take.carrier_hz, take.measured.faint))
+            job.reader.asked.put(Feed(signed_from_start(job.pulses), ends=True))
         else:
             del self._jobs[job.number]
             self._give_back(job.reader)
@@ -435,7 +435,7 @@ class CaptureService:
         self._end_reader(live.reader)
         live.sheets, live.reader = sheets, self._reader()
         live.reader.answered = lambda answer: self._answer_live(live, answer)
-        self._ask(live.reader, BeginTake(sheets, GapSettings(), at_once=True))
+        live.reader.asked.put(BeginTake(sheets, GapSettings(), at_once=True))
         signed = self._book.take_durations(live.take_id)
         live.waiting = [-signed if live.turned else signed]
         live.waiting_size, live.reading = signed.size, False
@@ -466,6 +466,7 @@ class CaptureService:
                 self._next(job)
             case None:
                 self._tell(Trouble(f"{job.name}: reading it failed; it may be too large for this machine's memory"))
+                self._end_reader(job.reader)
                 job.reader = self._reader()
                 job.reader.answered = lambda answer: self._answer_job(job, answer)
                 job.take_id = None
@@ -500,3 +501,12 @@ class CaptureService:
         if job.take_id is not None and job.file is not None:  # the user wants no more of it
             self._book.set_read_whole(job.take_id, not self._closing)
         self._tell(JobEnded(number, stopped=True))
+
+
+def _ask_in_turn(reader: _Reader) -> None:
+    """Bring what a reader is asked to its process. One that is gone answers so itself."""
+    while (request := reader.asked.get()) is not None:
+        try:
+            reader.child.connection.send(request)
+        except (OSError, ValueError, TypeError):
+            return

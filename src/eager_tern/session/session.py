@@ -26,7 +26,7 @@ from eager_tern.protocol.loading import library, load_sheet, parse_sheet, sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.session.events import Event
-from eager_tern.session.frames import Frames
+from eager_tern.session.frames import Frames, get_ready
 from eager_tern.session.inbox import Inbox, Slices
 from eager_tern.session.presses import Came, Presses
 from eager_tern.signal.by_hand import ByHand
@@ -67,6 +67,7 @@ class Session:
         self.selected: tuple[int, ...] = ()
         self.history = History()
         self.sheets: tuple[Sheet, ...] = library()
+        self.inbox.in_thread(get_ready, lambda _: None)
         self._frames: Frames | None = None
         self._keys: list[Key] | None = None  # made when first asked for
         self._takes: dict[int, Take] = {}
