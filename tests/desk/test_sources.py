@@ -97,7 +97,7 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     counts: list[int] = []
     told: list[str] = []
     before = len(window.session.shown_presses())
-    window.session.presses_changed.connect(lambda: counts.append(len(window.session.shown_presses()) - before))
+    window.session.presses_added.when(lambda: counts.append(len(window.session.shown_presses()) - before))
     window.imports.told.connect(told.append)
     window.import_files([tmp_path / "long.txt"])
     qtbot.waitUntil(lambda: bool(counts), timeout=30_000)

@@ -135,7 +135,6 @@ def disconnect(db: sqlite3.Connection, last: bool) -> None:
     """Close a connection; behind the last one the casebook is a single file again."""
     with suppress(*FAULTS):
         if last:
-            db.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()
             db.execute("PRAGMA journal_mode = DELETE").fetchall()
     db.close()
 

@@ -101,7 +101,7 @@ class Casebook:
         try:
             check_and_bring_up(db, path)
         except InputError:
-            disconnect(db, last=True)
+            disconnect(db, last=False)
             hold.release()
             raise
         return cls(path, db, hold=hold)
