@@ -12,14 +12,13 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from eager_tern.intake.files import FileTake, read_file
 from eager_tern.protocol.making import press_frames
 from eager_tern.protocol.schema import Sheet
 
 SIZE = (1280, 800)
 
 
-def sound_card_take(folder: Path, sheets: Sequence[Sheet]) -> FileTake:
+def sound_card_recording(folder: Path, sheets: Sequence[Sheet]) -> Path:
     """A press as a sound card with a coupling capacitor would have recorded it."""
     rng = np.random.default_rng(5)
     rate = 48_000
@@ -35,7 +34,7 @@ def sound_card_take(folder: Path, sheets: Sequence[Sheet]) -> FileTake:
         sag[i] = level
     path = folder / "projector-next.wav"
     soundfile.write(path, line - sag + rng.normal(0, 0.012, line.size), rate)
-    return read_file(path, sheets)[0]
+    return path
 
 
 def main(folder: Path) -> None:
@@ -61,7 +60,11 @@ def main(folder: Path) -> None:
             app.processEvents()
             time.sleep(0.005)
 
+    def settle() -> None:
+        window.session.inbox.settle(lambda: not (window.session.reading_again or window.imports.busy))
+
     def shoot(name: str) -> None:
+        settle()
         spin(0.15)
         window.grab().save(str(folder / f"{name}.png"))
 
@@ -76,6 +79,7 @@ def main(folder: Path) -> None:
     casebook = Path(home) / "skarvholm.tern"
     make_demo_casebook(casebook)
     window.open_casebook(casebook)
+    settle()
     session = window.session
     presses = session.shown_presses()
     edges = session.frame_pulses(presses[0]).edge_times_us
@@ -109,7 +113,10 @@ def main(folder: Path) -> None:
     press("Zoom +", 0.5)
     shoot("listening")
     window.toggle_listening()
-    session.keep_take(sound_card_take(Path(home), session.sheets), session.gadget.id)
+    settle()
+    window.import_files([sound_card_recording(Path(home), session.sheets)])
+    settle()
+    session.select((session.shown_presses()[-1].id,))
     shoot("samples")
     window.show_leaf("Shots")
     window.shots.plan.setPlainText("temperature 16..24, mode cool dry\nblower low middle high")
@@ -121,28 +128,33 @@ def main(folder: Path) -> None:
     shoot("shots")
     window.show_leaf("Signal")
     window.choose_gadget(2)
+    settle()
     shoot("audio-guide")
     window.choose_gadget(4)
     window.show_leaf("Stack")
-    window.stack.search()
-    while window.stack.proof is None:
+    settle()
+    window.commands.do("search")
+    while window.comparison.proof is None:
         spin(0.1)
-    window.stack.grid.horizontalScrollBar().setValue(135)
-    window.stack.grid.verticalScrollBar().setValue(320)
+    for bar, place in ((window.stack.grid.horizontalScrollBar(), 135), (window.stack.grid.verticalScrollBar(), 320)):
+        assert bar is not None
+        bar.setValue(place)
     shoot("stack")
     window.tour.start()
-    window.tour.go_on()
-    window.tour.go_on()
-    window.tour.go_on()
+    for _ in range(3):
+        window.tour.go_on()
+        settle()
     shoot("tour")
     window.tour.stop()
     window.notice.hide()
     window.choose_gadget(6)
+    settle()
     window.show_leaf("Stack")
     window.stack.show_over_time()
     shoot("over-time")
     window.show_leaf("Signal")
     window.choose_gadget(3)
+    settle()
     window.toggle_night()
     shoot("night")
     window.close()

@@ -101,6 +101,7 @@ class Window(QMainWindow):
         self._connect()
         self._restore()
         self._refresh()
+        self.start.tour.setFocus()
 
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")

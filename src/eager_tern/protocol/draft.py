@@ -48,13 +48,7 @@ class Draft:
             if isinstance(value, Mapping):
                 document.add(key, _table(value))
             else:
-                tables = AoT([])
-                for number, each in enumerate(value):
-                    table = _table(each)
-                    if number < len(value) - 1:
-                        table.add(tomlkit.nl())
-                    tables.append(table)
-                document.add(key, tables)
+                document.add(key, AoT([_table(each) for each in value]))
         return tomlkit.dumps(document).rstrip("\n") + "\n"
 
 
