@@ -31,6 +31,10 @@ screenshots: .venv/dev
 bench: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s
 
+# An hour's life in five minutes, with kills: nothing may be lost.
+soak: .venv/dev
+	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/soak.py
+
 .venv/runtime: requirements.lock scripts/setup scripts/system-packages
 	scripts/setup $(PYTHON) requirements.lock
 	@touch $@

@@ -18,9 +18,9 @@ from eager_tern.casebook.values import PressReading
 from eager_tern.demo.recipe import make_demo_casebook
 from eager_tern.desk.app import application
 from eager_tern.desk.calipers import Calipers
-from eager_tern.session.session import Session
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.window import Window
+from eager_tern.session.session import Session
 
 BARE = """
 import numpy as np, pyqtgraph as pg
@@ -70,7 +70,7 @@ def large_casebook(path: Path, presses: int) -> None:
     casebook.close()
 
 
-def longest(app: QApplication, *steps: Callable[[], object]) -> float:
+def longest(app: QApplication, *steps: Callable[[], object], until: Callable[[], bool] = lambda: True) -> float:
     """The longest that the window answers to nothing, ms: the largest gap between the ticks of a timer."""
     beats = [time.perf_counter()]
     timer = QTimer()
@@ -78,6 +78,8 @@ def longest(app: QApplication, *steps: Callable[[], object]) -> float:
     timer.start(0)
     for step in steps:
         step()
+        app.processEvents()
+    while not until():
         app.processEvents()
     for _ in range(20):
         app.processEvents()
@@ -93,18 +95,26 @@ def test_many_presses(tmp_path: Path, presses: int) -> None:
     window = Window()
     window.show()
     app.processEvents()
-    opening = longest(app, lambda: window.open_casebook(tmp_path / "l.tern"))
+    rows = window.log.model.rowCount
+    opening = longest(app, lambda: window.open_casebook(tmp_path / "l.tern"), until=lambda: rows() == presses)
     bar = window.log.view.verticalScrollBar()
+    assert bar is not None
     top = bar.maximum()
     scrolling = longest(app, *[lambda y=y: bar.setValue(y) for y in np.linspace(0, top, 60).astype(int).tolist()])
-    filtering = longest(app, *[lambda t=t: window.log.filter.setText(t) for t in ("K", "Ke", "Key 1", "Key 17", "")])
+    filtering = longest(
+        app,
+        *[lambda t=t: window.log.filter.setText(t) for t in ("K", "Ke", "Key 1", "Key 17", "")],
+        until=lambda: rows() == presses,
+    )
     ids = [press.id for press in window.session.shown_presses()]
     selecting = longest(app, *[lambda i=i: window.session.select((i,)) for i in ids[:: presses // 10]])
     labelling = longest(app, lambda: window.session.label(ids[100], "Another"))
+    stacking = longest(app, lambda: window.show_leaf("Stack"))
     window.close()
     print(
         f"\n{presses:,} presses, the window's longest silence: opening {opening:.0f} ms, scrolling {scrolling:.0f} ms, "
-        f"filtering {filtering:.0f} ms, selecting {selecting:.0f} ms, labelling {labelling:.0f} ms"
+        f"filtering {filtering:.0f} ms, selecting {selecting:.0f} ms, labelling {labelling:.0f} ms, "
+        f"stacking {stacking:.0f} ms"
     )
 
 

@@ -19,6 +19,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -35,6 +36,7 @@ from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats
 
 REST_US = 300_000.0
+OLDER = Path(__file__).parents[1] / "tests" / "casebook" / "older"  # a casebook of every schema so far
 MOST_LOST_S = 1.0  # of pulses, by a kill
 
 
@@ -46,6 +48,39 @@ def press(command: int, rng: np.random.Generator) -> Floats:
     signed = signed + np.sign(signed) * rng.normal(0, 12, signed.size)
     signed[-1] = -REST_US
     return np.rint(signed)
+
+
+def copy_of(path: Path) -> Path:
+    return path.with_name("copy.tern")
+
+
+def bring_up(folder: Path, seed: int) -> None:
+    """Bring older casebooks up, one after the other, until it is killed."""
+    dice = random.Random(seed)
+    for number in range(1_000_000):
+        path = folder / f"older-{number}.tern"
+        partial = shutil.copy(dice.choice(sorted(OLDER.iterdir())), folder / "partial")
+        Path(partial).replace(path)
+        Casebook.open(path).close()
+
+
+def check_brought_up(folder: Path) -> list[str]:
+    """What is wrong with the older casebooks that were being brought up, and forget them."""
+    lost = []
+    for path in sorted(folder.glob("older-*.tern"), key=lambda path: path.stat().st_mtime)[-2:]:
+        book = Casebook.open(path)
+        labels = [press.label for press in book.presses()]
+        book.close()
+        if labels != ["Next slide"] or not is_whole(path):
+            lost.append(f"{path.name} was brought up, and has {labels}")
+    for path in folder.glob("older-*"):
+        path.unlink()
+    return lost
+
+
+def is_whole(path: Path) -> bool:
+    with closing(sqlite3.connect(path)) as db:
+        return bool(db.execute("PRAGMA integrity_check").fetchone()[0] == "ok")
 
 
 def work(path: Path, diary: Path, seed: int) -> None:
@@ -87,8 +122,9 @@ def work(path: Path, diary: Path, seed: int) -> None:
                 session.undo()
             case 9:
                 comparison.search() if comparison.stack.rows > 3 else comparison.refresh()
-            case 10 if dice.random() < 0.1:
+            case 10 if dice.random() < 0.1 and session.casebook is not None:
                 session.save_as(path)
+                session.casebook.copy_to(copy_of(path))
             case _:
                 time.sleep(0.005)
 
@@ -96,9 +132,9 @@ def work(path: Path, diary: Path, seed: int) -> None:
 def check(path: Path, diary: Path, killed_at: float) -> tuple[list[str], int, int, float]:
     """What was lost, and how many presses and labels and how much time of pulses there was to lose."""
     lost = []
-    whole = sqlite3.connect(path).execute("PRAGMA integrity_check").fetchone()[0]
-    if whole != "ok":
-        lost.append(f"the casebook is damaged: {whole}")
+    for each in (path, copy_of(path)):
+        if each.exists() and not is_whole(each):
+            lost.append(f"{each.name} is damaged")
     book = Casebook.open(path)
     lines = [line.split(" ", 2) for line in diary.read_text().splitlines()] if diary.exists() else []
     labels = {int(number): label for kind, number, label in lines if kind == "label"}
@@ -122,15 +158,17 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0] if __doc__ else "")
     parser.add_argument("--kills", type=int, default=200)
     parser.add_argument("--seconds", type=float, default=300.0, help="stop when so long has passed, kills or not")
-    parser.add_argument("--work", nargs=3, default=None, help=argparse.SUPPRESS)
+    parser.add_argument("--work", nargs=3, help=argparse.SUPPRESS)
+    parser.add_argument("--bring-up", nargs=2, help=argparse.SUPPRESS)
     options = parser.parse_args()
     if options.work:
         work(Path(options.work[0]), Path(options.work[1]), int(options.work[2]))
-        return 0
+    if options.bring_up:
+        bring_up(Path(options.bring_up[0]), int(options.bring_up[1]))
     folder = Path(tempfile.mkdtemp(prefix="eager-tern-soak-"))
     until = time.monotonic() + options.seconds
     dice = random.Random(1)
-    kills = faults = presses = labels = 0
+    kills = faults = presses = labels = upgrades = 0
     worst = 0.0
     path = folder / "soak.tern"
     book = Casebook.create(path)
@@ -142,15 +180,21 @@ def main() -> int:
         child = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
         while not diary.exists() and child.poll() is None:
             time.sleep(0.01)
+        upgrade = [sys.executable, __file__, "--bring-up", str(folder), str(kills)]
+        bringing_up = subprocess.Popen(upgrade)
         time.sleep(dice.uniform(0.0, 2.5))
+        bringing_up.kill()
         ended = child.poll()
         killed_at = time.time()
         child.send_signal(signal.SIGKILL)
         words = child.communicate()[1]
+        bringing_up.wait()
         if ended is not None:
             print(f"kill {kills}: it had ended by itself ({ended}): {words[-2000:]}")
             faults += 1
         lost, heard, labelled, late = check(path, diary, killed_at)
+        upgrades += len(list(folder.glob("older-*.tern")))
+        lost += check_brought_up(folder)
         presses, labels, worst = presses + heard, labels + labelled, max(worst, late)
         for each in lost:
             print(f"kill {kills}: {each}")
@@ -158,7 +202,8 @@ def main() -> int:
         kills += 1
         if faults > 20:
             break
-    print(f"{kills} kills: {presses} presses heard, {labels} labels given, {faults} faults; at most {worst:.2f} s lost")
+    given = f"{presses} presses heard, {labels} labels given, {upgrades} casebooks brought up"
+    print(f"{kills} kills: {given}, {faults} faults; at most {worst:.2f} s lost")
     if not faults:
         shutil.rmtree(folder, ignore_errors=True)
     return 1 if faults else 0
