@@ -30,7 +30,8 @@ from tests.handsets import join, nec, record
 from tests.protocol.test_sheets import SHEET
 
 LONGEST_S = 0.1
-MANY = 20_000
+MANY = 50_000
+TAKES = 10
 
 
 class Watchdog:
@@ -68,12 +69,12 @@ def large(tmp_path_factory: pytest.TempPathFactory) -> Path:
     book = Casebook.create(tmp_path_factory.mktemp("large") / "large.tern")
     gadget = book.add_gadget("Projector")
     frames = [np.concatenate((join(nec(0x5B, c))[:-1], [-2e5])) for c in range(40)]
-    starts = np.concatenate(([0.0], np.cumsum([np.abs(frames[n % 40]).sum() for n in range(MANY // 5)])))
+    starts = np.concatenate(([0.0], np.cumsum([np.abs(frames[n % 40]).sum() for n in range(MANY // TAKES)])))
     with book.changing():
-        for _ in range(5):
+        for _ in range(TAKES):
             take = book.add_take(gadget, "test", "recorder")
-            book.append_durations(take, np.concatenate([frames[n % 40] for n in range(MANY // 5)]))
-            for n in range(MANY // 5):
+            book.append_durations(take, np.concatenate([frames[n % 40] for n in range(MANY // TAKES)]))
+            for n in range(MANY // TAKES):
                 reading = PressReading(
                     frames=((68 * n, 68 * n + 66),), start_us=float(starts[n]), held_us=67_000, protocol="nec",
                     kind="full", bits="10" * 16, fields={"address": 0x5B, "command": n % 40}, confidence=0.99,

@@ -51,6 +51,7 @@ class LogModel(QAbstractListModel):
         super().__init__()
         self._session = session
         self._rows: list[Row] = []
+        self._all_strays: list[int] = []  # their rows, when the model was reset last
         self._row_of: dict[int, int] | None = {}  # by a press's id, until rows come or go
         self._filter = ""
         self._texts: dict[int, tuple[Caught, str]] = {}  # what the filter looks at
@@ -82,7 +83,7 @@ class LogModel(QAbstractListModel):
         if self._reloading is not None:
             self._reloading.call_off()
         self.beginResetModel()
-        self._rows, self._row_of = [], None
+        self._rows, self._row_of, self._all_strays = [], None, []
         self.endResetModel()
 
     def _look_at_all(self) -> Iterator[None]:
@@ -96,8 +97,17 @@ class LogModel(QAbstractListModel):
             if rows:
                 self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
             return
+        numbers: dict[int, int] = {}
+        strays: list[int] = []
+        for first in range(0, len(rows), AT_ONCE):
+            for number, row in enumerate(rows[first : first + AT_ONCE], first):
+                if isinstance(row, Caught):
+                    numbers[row.id] = number
+                if isinstance(row, StrayFold) or row.stray:
+                    strays.append(number)
+            yield
         self.beginResetModel()
-        self._rows, self._row_of = rows, None
+        self._rows, self._row_of, self._all_strays = rows, numbers, strays
         self.endResetModel()
 
     def _append(self, rows: list[Row], press: Caught) -> None:
@@ -193,8 +203,10 @@ class LogModel(QAbstractListModel):
         return len(self._rows)
 
     def stray_rows(self, first: int = 0, last: int | None = None) -> list[int]:
-        """Rows of strays and of their folds, from one row to another."""
-        some = self._rows[first : None if last is None else last + 1]
+        """Rows of strays and of their folds, from one row to another; without a last row, all that a reset brought."""
+        if last is None:
+            return self._all_strays
+        some = self._rows[first : last + 1]
         return [n for n, row in enumerate(some, first) if isinstance(row, StrayFold) or row.stray]
 
     def row_of(self, press_id: int) -> int | None:

@@ -12,7 +12,6 @@ from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.session.session import Session
 from eager_tern.session.words import duration
-from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.values import Floats
 
 MARGIN, TOP, MARK_HEIGHT, HEIGHT = 18, 12, 12, 32
@@ -42,9 +41,8 @@ class Overview(QWidget):
         """The take that a press is in."""
         self._chosen = press
         if press is not None:
-            edges = self._session.take_edges(press.take_id)
-            if edges is not self._edges:
-                self._edges, self._marked = edges, mark_time_before(edges)
+            self._edges = self._session.take_edges(press.take_id)
+            self._marked = self._session.take_marked(press.take_id)
             shown = self._session.shown_presses()
             if shown is not self._shown or not self._presses or self._presses[0].take_id != press.take_id:
                 self._shown = shown

@@ -237,11 +237,14 @@ class StackGrid(QAbstractScrollArea):
         painter.drawText(QRectF(LEFT, y, NAMES - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
 
     def _paint_row(self, painter: QPainter, n: int, left: float, y: float) -> None:
+        at = left + self._at
+        seen = np.searchsorted(at, (LEFT + NAMES - BIT, sure(self.viewport()).width())).tolist()
         painter.setFont(digit_font(12))
         row, differs = self.stack.bits[self.order[n]], self._differs[n]
         for piece in self._pieces:
             if piece.way.shown == "bits":
-                for column in range(piece.first, piece.last + 1):
+                first, last = max(piece.first, seen[0]), min(piece.last, seen[1])
+                for column in range(first, last + 1):
                     self._paint_cell(painter, column, column, left, y, differs, str(row[column] ^ piece.way.inverted))
             else:
                 text = number_text(row[piece.first : piece.last + 1], piece.way)

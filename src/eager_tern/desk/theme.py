@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib.resources import files
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -95,7 +96,12 @@ class Theme:
 
 def colour(role: str, alpha: float = 1.0) -> QColor:
     """A colour of the palette in force."""
-    found = QColor(getattr(Theme.palette, role))
+    return _made(getattr(Theme.palette, role), alpha)
+
+
+@cache
+def _made(name: str, alpha: float) -> QColor:
+    found = QColor(name)
     found.setAlphaF(alpha)
     return found
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import lru_cache
 
@@ -15,6 +15,7 @@ from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.values import Floats, Pulses
 
 FRAMES_KEPT = 256
@@ -33,6 +34,7 @@ class Frames:
         self._sheets = sheets
         self._pulses: dict[int, Pulses] = {}
         self._edges: dict[int, tuple[Pulses, Floats]] = {}
+        self._marked: dict[int, tuple[Floats, Floats]] = {}
         self._read = lru_cache(FRAMES_KEPT)(self._read_frame)
         self._read_quickly = lru_cache(FRAMES_KEPT)(self._read_frame_alone)
 
@@ -41,6 +43,7 @@ class Frames:
         if take_id is None:
             self._pulses.clear()
             self._edges.clear()
+            self._marked.clear()
             self._read.cache_clear()
             self._read_quickly.cache_clear()
         else:
@@ -60,6 +63,19 @@ class Frames:
         if known is None or known[0] is not pulses:
             known = self._edges[take_id] = (pulses, pulses.edge_times_us)
         return known[1]
+
+    def take_marked(self, take_id: int) -> Floats:
+        """The time spent in marks before each edge of a take."""
+        edges, known = self.take_edges(take_id), self._marked.get(take_id)
+        if known is None or known[0] is not edges:
+            known = self._marked[take_id] = (edges, mark_time_before(edges))
+        return known[1]
+
+    def prepare(self, take_id: int) -> Iterator[None]:
+        """Have the pulses and edges of a take at hand, step by step: a long one takes a while."""
+        for step in (self.take_pulses, self.take_edges, self.take_marked):
+            step(take_id)
+            yield
 
     def pulses_of(self, press: Caught, number: int = 0) -> Pulses:
         """The pulses of one of a press's frames."""

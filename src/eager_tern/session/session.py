@@ -231,10 +231,15 @@ class Session:
             finally:
                 gc.enable()
                 gc.freeze()
+        yield
         self.presses, self._keys = presses, None
         self.key_table()  # every view asks for it next
         yield
-        self.selected = tuple(press.id for press in self.shown_presses()[-1:])
+        last = self.shown_presses()[-1:]
+        for press in last:
+            if self._frames is not None:
+                yield from self._frames.prepare(press.take_id)
+        self.selected = tuple(press.id for press in last)
         yield from self.opened.emit_one_by_one()
         yield from self.selection_changed.emit_one_by_one()
         if self.casebook is not None and self.casebook.lost:
@@ -323,6 +328,11 @@ class Session:
         assert self._frames is not None
         return self._frames.take_edges(take_id)
 
+    def take_marked(self, take_id: int) -> Floats:
+        """The time spent in marks before each edge of a take."""
+        assert self._frames is not None
+        return self._frames.take_marked(take_id)
+
     def frame_pulses(self, press: Caught, number: int = 0) -> Pulses:
         """The pulses of one of a press's frames."""
         assert self._frames is not None
@@ -373,6 +383,8 @@ class Session:
         if self.gadget is not None:
             gadget_id = self.gadget.id
             self.gadget = next((g for g in self.gadgets() if g.id == gadget_id), self.gadget)
+        if isinstance(done, KeepSheet):
+            self._sheets_changed()
         if isinstance(done, TakePlace):
             self._look_at_takes()
             self._look_again([p.id for p in self.presses if p.take_id in (done.old, done.new)])
@@ -385,8 +397,6 @@ class Session:
             self._look_at_takes()
             self._held_back.setdefault(done.take_id, [])
             self._read_again([done.take_id])
-        if isinstance(done, KeepSheet):
-            self._sheets_changed()
         self.changed.emit(done)
         self.history_changed.emit()
         self._select_what_is_left()
@@ -449,7 +459,6 @@ class Session:
             self._frames.forget()
         gadget_id = self.gadget.id if self.gadget is not None else 0
         self._read_again([take.id for take in self._takes.values() if take.gadget_id == gadget_id and not take.hidden])
-        self.selection_changed.emit()
 
     def _read_again(self, take_ids: Iterable[int]) -> None:
         """Have takes read anew. What is being read again already is begun anew, with the takes that are left of it."""
