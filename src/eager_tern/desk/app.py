@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import signal
 import sys
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, QUrl
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication
 
 from eager_tern.casebook.file import SUFFIX
 from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
 from eager_tern.faults import catch, start_log
+from eager_tern.places import log_path
 
 NAME = "Eager Tern"
 SIGNALS_MS = 300  # how soon Python sees an interrupt while Qt waits
@@ -33,12 +36,18 @@ def application() -> QApplication:
     return app
 
 
+def say_faults(window: Window) -> None:
+    """Errors that nobody expected are said in the window, from whatever thread, with the log at hand."""
+    show_log = partial(QDesktopServices.openUrl, QUrl.fromLocalFile(str(log_path())))
+    catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words, "Show the log", show_log)))
+
+
 def run(*paths: Path) -> int:
     """Open the window on a casebook or some recordings, until it is closed."""
     start_log()
     app = application()
     window = Window()
-    catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words)))
+    say_faults(window)
     window.show()
     casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
     recordings = [path for path in paths if path not in casebooks]
