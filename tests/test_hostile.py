@@ -21,12 +21,13 @@ from eager_tern.devices.line_protocol import decode_line
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.errors import InputError
 from eager_tern.formats.registry import read_captures, write_pulses
+from eager_tern.linecode.serial import async_serial
 from eager_tern.protocol.loading import library_sheet, parse_sheet
 from eager_tern.protocol.making import press_frames
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import NO_PULSES, Pulses, pulses_from_signed
 from tests.casebook.test_store import child_env
-from tests.handsets import nec, record
+from tests.handsets import nec, record, serial
 from tests.protocol.test_sheets import SHEET
 
 HOSTILE = (
@@ -131,6 +132,15 @@ def test_a_mark_that_is_stuck_hangs_nothing(rng: np.random.Generator) -> None:
         take = read_pulses(pulses_from_signed(signed), (library_sheet("nec"),))  # type: ignore[arg-type]
         assert time.process_time() - began < 2
         assert take.frames[-1].reading.fields == {"address": 1, "command": 2}
+
+
+def test_a_mark_of_minutes_is_no_row_of_characters() -> None:
+    sent = pulses_from_signed(np.array(serial(list(b"gannet colony"), 2400))).durations_us
+    assert async_serial(sent) is not None
+    began = time.process_time()
+    found = async_serial(np.concatenate((sent, [417.0, 6e8, 417.0, 417.0])))
+    assert time.process_time() - began < 2
+    assert found is None
 
 
 def test_lines_that_hurt_are_scrambled_ones_and_a_repeated_line_counts_once() -> None:

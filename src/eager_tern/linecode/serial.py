@@ -85,6 +85,8 @@ def _in_a_row(durations_us: Floats, on_grid: UnitGrids, length: int) -> Characte
         return None
     places = on_grid.places[0]
     lengths = np.diff(places)
+    if (lengths[::2] >= 2 * length).any():  # a whole character of it is mark, its stop bit too
+        return None
     levels = np.repeat(np.arange(lengths.size) % 2 == 0, lengths)
     marks = np.flatnonzero(levels)
     begins = [0]
