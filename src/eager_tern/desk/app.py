@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import signal
 import sys
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer, QUrl
@@ -38,7 +37,10 @@ def application() -> QApplication:
 
 def say_faults(window: Window) -> None:
     """Errors that nobody expected are said in the window, from whatever thread, with the log at hand."""
-    show_log = partial(QDesktopServices.openUrl, QUrl.fromLocalFile(str(log_path())))
+
+    def show_log() -> None:
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path())))
+
     catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words, "Show the log", show_log)))
 
 

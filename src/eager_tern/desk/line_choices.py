@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSpinBox, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QWidget
 
+from eager_tern.desk.choice import choice
 from eager_tern.desk.words import Words
 from eager_tern.linecode.values import Code
 from eager_tern.protocol.describing import Assumed
@@ -32,14 +33,14 @@ class LineChoices(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._assumed = Assumed()
-        self.code = _choice("Line code", list(CODES.values()))
+        self.code = choice("Line code", list(CODES.values()))
         self.leader = QSpinBox()
         self.leader.setRange(0, MOST_BEFORE)
         self.leader.setSingleStep(2)
         self.leader.setSuffix(" pulses")
         self.leader.setAccessibleName("Pulses before the data")
-        self.meaning = _choice("What a long one means", ["1", "0"])
-        self.order = _choice("Which bit comes first", ["lowest", "highest"])
+        self.meaning = choice("What a long one means", ["1", "0"])
+        self.order = choice("Which bit comes first", ["lowest", "highest"])
         self.tolerance = QSpinBox()
         self.tolerance.setRange(1, 49)
         self.tolerance.setPrefix("± ")
@@ -59,9 +60,9 @@ class LineChoices(QWidget):
             (self.what, self.meaning),
             (Words("first bit"), self.order),
         )
-        for words, choice in choices:
+        for words, box in choices:
             row.addWidget(words)
-            row.addWidget(choice)
+            row.addWidget(box)
             row.addSpacing(4)
         row.addStretch(1)
         for combo in (self.code, self.meaning, self.order):
@@ -104,11 +105,3 @@ def _set(box: QSpinBox, value: int) -> None:
     box.blockSignals(True)
     box.setValue(value)
     box.blockSignals(False)
-
-
-def _choice(name: str, choices: list[str]) -> QComboBox:
-    box = QComboBox()
-    box.addItems(choices)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-    box.setAccessibleName(name)
-    return box

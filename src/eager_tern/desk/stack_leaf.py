@@ -8,7 +8,6 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QMenu,
@@ -29,6 +28,7 @@ from eager_tern.casebook.stacks import (
 )
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writeup import write_up
+from eager_tern.desk.choice import choice
 from eager_tern.desk.links import link
 from eager_tern.desk.over_time import OverTime
 from eager_tern.desk.qt import clipboard
@@ -57,13 +57,13 @@ class StackLeaf(QWidget):
         self._session = session
         self._model = model
         self.grid = StackGrid()
-        self.against = _choice("Compared with", [f"the {each}" for each in AGAINST])
-        self.of = _choice("Frames stacked", [])
+        self.against = choice("Compared with", [f"the {each}" for each in AGAINST])
+        self.of = choice("Frames stacked", [])
         self._set_apart = Words()
         self._as_words = Words("as")
         self._kinds = QWidget()  # shown where frames of several kinds were caught
-        self.sort = _choice("Sorted by", [IN_ORDER])
-        self.show_as = _choice("Shown as", [*SHOWN, OVER_TIME])
+        self.sort = choice("Sorted by", [IN_ORDER])
+        self.show_as = choice("Shown as", [*SHOWN, OVER_TIME])
         self.turned, self.inverted, self.in_nibbles = (QAction(words, self) for words in TURNS)
         self.turns = QToolButton()
         self.turns.setAccessibleName("Order of the bits shown")
@@ -333,11 +333,3 @@ class StackLeaf(QWidget):
         rows = self._rows_in_sight()
         clipboard().setText(copied_rows(self.grid.stack, rows, form))
         self.said.emit(f"{plural(len(rows), 'row')} copied.")
-
-
-def _choice(name: str, choices: list[str]) -> QComboBox:
-    box = QComboBox()
-    box.addItems(choices)
-    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-    box.setAccessibleName(name)
-    return box
