@@ -60,9 +60,9 @@ class LineChoices(QWidget):
             (self.what, self.meaning),
             (Words("first bit"), self.order),
         )
-        for words, box in choices:
+        for words, widget in choices:
             row.addWidget(words)
-            row.addWidget(box)
+            row.addWidget(widget)
             row.addSpacing(4)
         row.addStretch(1)
         for combo in (self.code, self.meaning, self.order):
