@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught
+from eager_tern.casebook.values import Caught, PassageRead
 from eager_tern.errors import InputError
 from eager_tern.intake import service as service_module
 from eager_tern.intake.files import keep_pulses, read_file
@@ -142,6 +142,32 @@ def test_pulses_that_no_disk_takes_are_kept_until_one_does(
     desk.wait(lambda: len(desk.words) == 3)
     ((take_id, left),) = desk.close()
     assert (take_id, left.tolist()) == (2, [500, -600, 700])
+
+
+def test_presses_that_no_disk_takes_are_kept_until_one_does(
+    desk: Desk, rng: np.random.Generator, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    full = True
+    put = Casebook.put_passage
+
+    def refuse(book: Casebook, take_id: int, passage: PassageRead) -> list[int]:
+        if full:
+            raise InputError(book.path, "cannot be written because the disk is full")
+        return put(book, take_id, passage)
+
+    monkeypatch.setattr(Casebook, "put_passage", refuse)
+    monkeypatch.setattr(service_module, "RETRY_S", 0.1)
+    desk.service.begin(desk.gadget, "test", library())
+    for command in range(5):
+        desk.service.hear(record(nec(1, command), rng))
+    desk.wait(lambda: any("disk is full" in words for words in desk.words))
+    desk.service.end()
+    time.sleep(0.3)
+    assert not desk.presses()
+    full = False
+    desk.wait_for(TakeRead)
+    assert [press.reading.fields["command"] for press in desk.presses()] == [0, 1, 2, 3, 4]
+    assert len(desk.words) == 2
 
 
 def test_reading_again_that_fails_loses_nothing_that_is_heard_meanwhile(

@@ -79,6 +79,7 @@ class _Live:
     unsaved: list[Floats] = field(default_factory=list)
     waiting: list[Floats] = field(default_factory=list)  # on disk, not yet given to the reader
     waiting_size: int = 0
+    unkept: deque[PassageRead] = field(default_factory=deque)  # read, not yet on disk
     reading: bool = False
     ended: bool = False
     last_fed: bool = False
@@ -106,6 +107,7 @@ class _Job:
     frames: int = 0
     presses: int = 0
     found: int = 0
+    incomplete: bool = False  # something that was read of this take is not on disk
 
 
 class CaptureService:
@@ -295,27 +297,18 @@ class CaptureService:
         """What was heard to disk, then to its readers."""
         for live in [*self._finishing, *([self._live] if self._live is not None else [])]:
             self._save(live)
+            self._keep_read(live)
             self._feed(live)
+            self._finish_live(live)
 
     def _save(self, live: _Live) -> None:
         if not live.unsaved:
             return
-        now = time.monotonic()
-        if self._refused_at is not None and now - self._refused_at < RETRY_S and not self._closing:
-            return
         heard = np.concatenate(live.unsaved)
-        try:
-            self._book.append_durations(live.take_id, heard)
-        except InputError as error:
-            live.unsaved = [heard]
-            if self._refused_at is None:
-                self._tell(Trouble(f"{error}; what is recorded meanwhile is kept in memory and written when it can be"))
-            self._refused_at = now
+        live.unsaved = [heard]
+        if not self._is_taken(lambda: self._book.append_durations(live.take_id, heard)):
             return
         live.unsaved.clear()
-        if self._refused_at is not None:
-            self._refused_at = None
-            self._tell(Trouble(f"{self._book.path.name} can be written again; nothing was lost."))
         if not live.began and not live.turned:
             self._settle_polarity(live, heard)
         live.waiting.append(-heard if live.turned else heard)
@@ -326,14 +319,40 @@ class CaptureService:
             live.waiting.clear()
             live.waiting_size = 0
 
+    def _is_taken(self, write: Callable[[], object]) -> bool:
+        """Whether the disk takes something. Where it does not, that is said once, and it is tried again later."""
+        now = time.monotonic()
+        if self._refused_at is not None and now - self._refused_at < RETRY_S and not self._closing:
+            return False
+        try:
+            write()
+        except InputError as error:
+            if self._refused_at is None:
+                self._tell(Trouble(f"{error}; what is recorded meanwhile is kept in memory and written when it can be"))
+            self._refused_at = now
+            return False
+        if self._refused_at is not None:
+            self._refused_at = None
+            self._tell(Trouble(f"{self._book.path.name} can be written again; nothing was lost."))
+        return True
+
+    def _keep_read(self, live: _Live) -> None:
+        """What was read to disk, and told."""
+
+        def keep() -> None:
+            self._keep_passage(live.take_id, live.gadget_id, live.unkept[0], live=True)
+
+        while live.unkept and self._is_taken(keep):
+            live.unkept.popleft()
+
     def _settle_polarity(self, live: _Live, heard: Floats) -> None:
         """A source may take its marks for spaces: its silences show it."""
         so_far = merged_durations(np.concatenate([*live.waiting, heard]))
         if rests_in_marks(so_far, SURE_GAP_US):
-            live.turned = True
-            live.waiting = [-part for part in live.waiting]
-            self._book.set_by_hand(live.take_id, ByHand(polarity="mark-low"))
-            self._tell(Trouble(TURNED))
+            if self._is_taken(lambda: self._book.set_by_hand(live.take_id, ByHand(polarity="mark-low"))):
+                live.turned = True
+                live.waiting = [-part for part in live.waiting]
+                self._tell(Trouble(TURNED))
         elif (so_far <= -SURE_GAP_US).any() or so_far.size > LOOK_PULSES:
             live.began = True
 
@@ -354,13 +373,12 @@ class CaptureService:
     def _answer_live(self, live: _Live, answer: Answer | None) -> None:
         match answer:
             case PassageRead():
-                self._keep_passage(live.take_id, live.gadget_id, answer, live=True)
+                live.unkept.append(answer)
+                self._keep_read(live)
             case Fed():
                 live.reading = False
-                if live.last_fed:
-                    self._finish_live(live)
-                else:
-                    self._feed(live)
+                self._feed(live)
+                self._finish_live(live)
             case None:
                 self._end_reader(live.reader)
                 if live is self._live:
@@ -373,8 +391,10 @@ class CaptureService:
                     self._finishing.remove(live)
 
     def _finish_live(self, live: _Live) -> None:
-        if live in self._finishing:
-            self._finishing.remove(live)
+        """Let a take go that is over, read and kept."""
+        if live not in self._finishing or not live.last_fed or live.reading or live.unkept:
+            return
+        self._finishing.remove(live)
         self._give_back(live.reader)
         if live.behind:
             self._begin_job(next(self._numbers), live.gadget_id, live.sheets, takes=(live.take_id,))
@@ -453,7 +473,11 @@ class CaptureService:
                     self._book.set_hidden(job.take_id, True)
                 self._tell(TakeBegun(job.take_id, job.gadget_id, live=False))
             case PassageRead() if job.take_id is not None:
-                job.presses += self._keep_passage(job.take_id, job.gadget_id, answer, live=False)
+                try:
+                    job.presses += self._keep_passage(job.take_id, job.gadget_id, answer, live=False)
+                except InputError:
+                    job.incomplete = True
+                    raise
                 job.frames += sum(len(press.frames) for press in answer.presses)
                 self._report(job, min(answer.to_us / max(job.pulses.end_us, 1.0), 1.0))
             case Fed():
@@ -474,7 +498,8 @@ class CaptureService:
 
     def _take_is_read(self, job: _Job) -> None:
         if job.take_id is not None:
-            self._book.set_read_whole(job.take_id, True)
+            self._book.set_read_whole(job.take_id, not job.incomplete)  # what is not is read at the next opening
+            job.incomplete = False
             replaces = job.file.replaces if job.file is not None else None
             self._tell(TakeRead(job.take_id, job.gadget_id, replaces))
 
