@@ -51,10 +51,17 @@ void send_frame() {
   }
 }
 
+void greet() {
+  char text[64];
+  const uint16_t length = tern::write_hello("board", kTickUs, text, sizeof text);
+  Serial.write(reinterpret_cast<const uint8_t *>(text), length);
+}
+
 void setup() {
   pinMode(kReceiver, INPUT_PULLUP);
   pinMode(kSender, OUTPUT);
   Serial.begin(115200);
+  greet();  // so that the other side knows of a reset: line numbers begin anew
   last_us = micros();
   attachInterrupt(digitalPinToInterrupt(kReceiver), on_edge, CHANGE);
 }
@@ -79,12 +86,9 @@ void loop() {
   }
   while (Serial.available()) {
     switch (orders.feed(static_cast<char>(Serial.read()))) {
-      case tern::kHello: {
-        char text[64];
-        const uint16_t length = tern::write_hello("board", kTickUs, text, sizeof text);
-        Serial.write(reinterpret_cast<const uint8_t *>(text), length);
+      case tern::kHello:
+        greet();
         break;
-      }
       case tern::kSend:
         send_frame();
         Serial.write(reinterpret_cast<const uint8_t *>("# sent\n"), 7);

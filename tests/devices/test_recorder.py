@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from eager_tern.devices.line_protocol import Durations, decode_line, encode_durations
+from eager_tern.devices.line_protocol import Durations, decode_line, encode_durations, encode_hello
 from eager_tern.devices.serial_port import Received, Recorder, ports
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.devices.simulated.recorder import Impairment, impair
@@ -161,6 +161,29 @@ def test_lost_and_scrambled_lines_are_counted() -> None:
     assert sum(r.lost_lines for r in received) == 2
     assert sum(r.scrambled for r in received) == 1
     assert sum(len(r.durations) for r in received) == 4
+
+
+def test_a_recorder_that_is_reset_has_lost_no_lines() -> None:
+    ours, theirs = pty.openpty()
+    tty.setraw(theirs)
+    recorder = Recorder.open(os.ttyname(theirs))
+    frame = nec(1, 2)
+    pieces = [np.array(frame[:20]), np.array([*frame, -200_000.0])]
+    for line in (
+        encode_durations(pieces[0], 0),
+        "\x00\xff boot",
+        encode_hello("board", 4),
+        encode_durations(pieces[1], 0),
+    ):
+        os.write(ours, line.encode("latin-1") + b"\n")
+    received = listen(recorder, 0.3)
+    recorder.close()
+    os.close(ours)
+    os.close(theirs)
+    assert sum(r.lost_lines for r in received) == 0
+    signed = np.concatenate([part for r in received for part in r.durations])
+    (press,) = read_pulses(pulses_from_signed(signed), library()).presses
+    assert press.frames[0].reading.fields == {"address": 1, "command": 2}
 
 
 def test_the_machines_ports_can_be_listed() -> None:

@@ -131,6 +131,9 @@ class Recorder:
                     durations.append(signed_us)
                 case Hello() as found:
                     hello = found
+                    if self._next is not None:  # it was reset: it counts anew, and what it heard meanwhile is not known
+                        self._next = None
+                        durations.append(np.array([-UNKNOWN_SILENCE_US]))
                 case Scrambled():
                     scrambled += 1
         return Received(tuple(durations), hello, scrambled, lost)
