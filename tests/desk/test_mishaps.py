@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -56,6 +57,21 @@ def test_what_is_typed_stays_whatever_arrives(
     assert named.label == "Egg timer"
     assert sum(press.label == "Egg timer" for press in session.shown_presses()) == 1
     window.toggle_listening()
+
+
+def test_a_press_that_comes_while_the_log_looks_at_all_of_them_is_in_it(
+    window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, model = window.session, window.log.model
+    last = session.presses[-1]
+    later = last.reading.model_copy(update={"start_us": last.reading.start_us + 1e6})
+    with monkeypatch.context() as slow:
+        slow.setattr("eager_tern.session.inbox.SLICE_S", 0.0)  # so that it gives way as often as it can
+        model.set_filter("nec")
+        session.presses.put([replace(last, id=last.id + 1000, reading=later)])
+        session.press_changed.emit(last.id + 1000)
+    settle(window)
+    assert model.row_of(last.id + 1000) == model.rowCount() - 1
 
 
 def test_an_error_in_a_slot_is_logged_and_said(

@@ -140,7 +140,16 @@ class LogModel(QAbstractListModel):
             known = self._texts[press.id] = (press, text)
         return all(word in known[1] for word in words)
 
+    def _begins_anew(self) -> bool:
+        """Whether all presses are being looked at: what comes meanwhile would be lost, so that begins anew."""
+        under_way = self._reloading is not None and not self._reloading.done
+        if under_way:
+            self.reload()
+        return under_way
+
     def _take_in(self, press_id: int) -> None:
+        if self._begins_anew():
+            return
         press = self._session.press(press_id)
         row = self.row_of(press_id)
         if press is None or (row is None and (press.deleted or press.id != self._session.presses[-1].id)):
@@ -159,8 +168,7 @@ class LogModel(QAbstractListModel):
 
     def _take_in_behind(self, press_ids: tuple[int, ...]) -> None:
         """Presses that stand behind all others."""
-        if self._reloading is not None and not self._reloading.done:  # it has not come to its end
-            self.reload()
+        if self._begins_anew():
             return
         before = len(self._rows)
         rows = self._rows[-1:]  # a fold that ends the log may take strays in
