@@ -124,7 +124,6 @@ def work(path: Path, diary: Path, seed: int) -> None:
             case 9:
                 comparison.search() if comparison.stack.rows > 3 else comparison.refresh()
             case 10 if dice.random() < 0.1 and session.casebook is not None:
-                session.save_as(path)
                 session.casebook.copy_to(copy_of(path))
             case _:
                 time.sleep(0.005)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
@@ -11,7 +12,7 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, PassageRead
+from eager_tern.casebook.values import Caught
 from eager_tern.errors import InputError
 from eager_tern.intake import service as service_module
 from eager_tern.intake.files import keep_pulses, read_file
@@ -112,19 +113,29 @@ def test_a_sheet_kept_while_listening_reaches_the_running_take(desk: Desk, rng: 
     desk.wait(lambda: [press.reading.protocol for press in desk.presses()] == [sheet.id] * 2)
 
 
+@dataclass
+class Disk:
+    full: bool = True
+
+
+def full_disk(monkeypatch: pytest.MonkeyPatch, method: str) -> Disk:
+    """A disk that refuses what one method of the casebook writes, as long as it is full."""
+    disk, write = Disk(), getattr(Casebook, method)
+
+    def refuse(book: Casebook, take_id: int, what: object) -> object:
+        if disk.full:
+            raise InputError(book.path, "cannot be written because the disk is full")
+        return write(book, take_id, what)
+
+    monkeypatch.setattr(Casebook, method, refuse)
+    monkeypatch.setattr(service_module, "RETRY_S", 0.1)
+    return disk
+
+
 def test_pulses_that_no_disk_takes_are_kept_until_one_does(
     desk: Desk, rng: np.random.Generator, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    full = True
-    append = Casebook.append_durations
-
-    def refuse(book: Casebook, take_id: int, signed_us: Floats) -> None:
-        if full:
-            raise InputError(book.path, "cannot be written because the disk is full")
-        append(book, take_id, signed_us)
-
-    monkeypatch.setattr(Casebook, "append_durations", refuse)
-    monkeypatch.setattr(service_module, "RETRY_S", 0.1)
+    disk = full_disk(monkeypatch, "append_durations")
     desk.service.begin(desk.gadget, "test", library())
     for command in range(5):
         desk.service.hear(record(nec(1, command), rng))
@@ -132,11 +143,11 @@ def test_pulses_that_no_disk_takes_are_kept_until_one_does(
     desk.service.end()  # stopping does not let them go
     time.sleep(0.3)
     assert not desk.presses()
-    full = False
+    disk.full = False
     desk.wait_for(TakeRead)
     assert [press.reading.fields["command"] for press in desk.presses()] == [0, 1, 2, 3, 4]
     assert len(desk.words) == 2  # it was said once, and once that it is over
-    full = True
+    disk.full = True
     desk.service.begin(desk.gadget, "again", library())
     desk.service.hear(np.array([500.0, -600.0, 700.0]))
     desk.wait(lambda: len(desk.words) == 3)
@@ -147,16 +158,7 @@ def test_pulses_that_no_disk_takes_are_kept_until_one_does(
 def test_presses_that_no_disk_takes_are_kept_until_one_does(
     desk: Desk, rng: np.random.Generator, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    full = True
-    put = Casebook.put_passage
-
-    def refuse(book: Casebook, take_id: int, passage: PassageRead) -> list[int]:
-        if full:
-            raise InputError(book.path, "cannot be written because the disk is full")
-        return put(book, take_id, passage)
-
-    monkeypatch.setattr(Casebook, "put_passage", refuse)
-    monkeypatch.setattr(service_module, "RETRY_S", 0.1)
+    disk = full_disk(monkeypatch, "put_passage")
     desk.service.begin(desk.gadget, "test", library())
     for command in range(5):
         desk.service.hear(record(nec(1, command), rng))
@@ -164,7 +166,7 @@ def test_presses_that_no_disk_takes_are_kept_until_one_does(
     desk.service.end()
     time.sleep(0.3)
     assert not desk.presses()
-    full = False
+    disk.full = False
     desk.wait_for(TakeRead)
     assert [press.reading.fields["command"] for press in desk.presses()] == [0, 1, 2, 3, 4]
     assert len(desk.words) == 2

@@ -283,6 +283,11 @@ def is_damage(error: Exception) -> bool:
     return code is not None and code & 0xFF in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_SCHEMA)
 
 
+def complaint(path: Path, error: Exception) -> InputError:
+    """What to raise of a casebook when its database complains."""
+    return (DamagedError if is_damage(error) else InputError)(path, reason_of(error))
+
+
 def reason_of(error: Exception) -> str:
     """A database's or the system's complaint in words for the user."""
     if isinstance(error, OSError):

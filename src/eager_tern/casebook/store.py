@@ -17,16 +17,14 @@ from pydantic import TypeAdapter, ValidationError
 
 from eager_tern.casebook.file import (
     FAULTS,
-    DamagedError,
     Hold,
     check_and_bring_up,
+    complaint,
     connect,
     copy_in_place,
     create_file,
     disconnect,
-    is_damage,
     open_to_read,
-    reason_of,
 )
 from eager_tern.casebook.shots import Shot, Shots
 from eager_tern.casebook.values import (
@@ -97,7 +95,7 @@ class Casebook:
             db = connect(path)
         except FAULTS as error:
             hold.release()
-            raise (DamagedError if is_damage(error) else InputError)(path, reason_of(error)) from None
+            raise complaint(path, error) from None
         try:
             check_and_bring_up(db, path)
         except InputError:
@@ -111,7 +109,7 @@ class Casebook:
         try:
             return Casebook(self.path, connect(self.path))
         except sqlite3.Error as error:
-            raise InputError(self.path, reason_of(error)) from None
+            raise complaint(self.path, error) from None
 
     def close(self) -> None:
         disconnect(self._db, last=self._hold is not None)
@@ -147,17 +145,14 @@ class Casebook:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
             if isinstance(error, FAULTS):
-                raise self._complaint(error) from None
+                raise complaint(self.path, error) from None
             raise
-
-    def _complaint(self, error: Exception) -> InputError:
-        return (DamagedError if is_damage(error) else InputError)(self.path, reason_of(error))
 
     def _rows(self, query: str, *values: Any) -> list[tuple[Any, ...]]:
         try:
             return self._db.execute(query, values).fetchall()
         except FAULTS as error:
-            raise self._complaint(error) from None
+            raise complaint(self.path, error) from None
 
     def _lose(self, words: str) -> None:
         if words not in self.lost:

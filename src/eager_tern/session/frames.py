@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
-from functools import lru_cache
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -26,50 +26,56 @@ def get_ready() -> None:
     read_frame(Pulses(np.tile([560.0, 1690.0], 34)[:67]), library())
 
 
+@dataclass(frozen=True)
+class _AtHand:
+    """The pulses of a take, and what is worked out of them when first asked for."""
+
+    pulses: Pulses
+
+    @cached_property
+    def edges_us(self) -> Floats:
+        return self.pulses.edge_times_us
+
+    @cached_property
+    def marked_us(self) -> Floats:
+        return mark_time_before(self.edges_us)
+
+
 class Frames:
     """The pulses of takes and the frames in them, kept while they stay what they are."""
 
     def __init__(self, casebook: Casebook, sheets: Callable[[], Sequence[Sheet]]) -> None:
         self._casebook = casebook
         self._sheets = sheets
-        self._pulses: dict[int, Pulses] = {}
-        self._edges: dict[int, tuple[Pulses, Floats]] = {}
-        self._marked: dict[int, tuple[Floats, Floats]] = {}
+        self._takes: dict[int, _AtHand] = {}
         self._read = lru_cache(FRAMES_KEPT)(self._read_frame)
         self._read_quickly = lru_cache(FRAMES_KEPT)(self._read_frame_alone)
 
     def forget(self, take_id: int | None = None) -> None:
         """A take has other pulses now; None: everything is read otherwise."""
         if take_id is None:
-            self._pulses.clear()
-            self._edges.clear()
-            self._marked.clear()
+            self._takes.clear()
             self._read.cache_clear()
             self._read_quickly.cache_clear()
         else:
-            self._pulses.pop(take_id, None)
-            self._edges.pop(take_id, None)
+            self._takes.pop(take_id, None)
 
     def take_pulses(self, take_id: int) -> Pulses:
         """All pulses of a take."""
-        if take_id not in self._pulses:
-            self._pulses[take_id] = self._casebook.take_pulses(take_id)
-        return self._pulses[take_id]
+        return self._at_hand(take_id).pulses
+
+    def _at_hand(self, take_id: int) -> _AtHand:
+        if take_id not in self._takes:
+            self._takes[take_id] = _AtHand(self._casebook.take_pulses(take_id))
+        return self._takes[take_id]
 
     def take_edges(self, take_id: int) -> Floats:
         """The times of all edges of a take, the same array until the take changes."""
-        pulses = self.take_pulses(take_id)
-        known = self._edges.get(take_id)
-        if known is None or known[0] is not pulses:
-            known = self._edges[take_id] = (pulses, pulses.edge_times_us)
-        return known[1]
+        return self._at_hand(take_id).edges_us
 
     def take_marked(self, take_id: int) -> Floats:
         """The time spent in marks before each edge of a take."""
-        edges, known = self.take_edges(take_id), self._marked.get(take_id)
-        if known is None or known[0] is not edges:
-            known = self._marked[take_id] = (edges, mark_time_before(edges))
-        return known[1]
+        return self._at_hand(take_id).marked_us
 
     def prepare(self, take_id: int) -> Iterator[None]:
         """Have the pulses and edges of a take at hand, step by step: a long one takes a while."""

@@ -248,10 +248,7 @@ class Session:
 
     def _read_unfinished(self) -> None:
         """What was recorded and could not be read to its end, when the application ended or crashed."""
-        for take in self._takes.values():
-            if not take.read_whole and self.service is not None:
-                self._read_again([t.id for t in self._takes.values() if not t.read_whole])
-                return
+        self._read_again(take.id for take in self._takes.values() if not take.read_whole)
 
     def _read_sheets(self) -> None:
         """The gadget's own sheets, then those of the user's folder, then the library's."""
