@@ -2,34 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from eager_tern.linecode.clock import CLEAN
-from eager_tern.linecode.hypotheses import (
-    biphase,
-    pulse_distance,
-    pulse_width,
-    two_bits_in_marks,
-    two_bits_in_spaces,
-)
 from eager_tern.linecode.likelihood import noise_score, probabilities
+from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
-from eager_tern.linecode.values import Code, LineReading
+from eager_tern.linecode.values import Clock, Code, LineReading
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
 COARSEST = 0.4  # of a unit: with more than this between ruler and edges, nothing is known
-LEADERS = (0, 2)
-# By line code and the bits that a symbol stands for.
-HYPOTHESES: dict[tuple[Code, int], Callable[[Floats, int], LineReading | None]] = {
-    ("pulse-distance", 1): pulse_distance,
-    ("pulse-width", 1): pulse_width,
-    ("biphase", 1): biphase,
-    ("pulse-distance", 2): two_bits_in_spaces,
-    ("pulse-width", 2): two_bits_in_marks,
-}
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
 
 
@@ -38,9 +25,8 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     d = pulses.durations_us
     if d.size < FEWEST_SERIAL:
         return ()
-    codes = HYPOTHESES.values() if d.size >= FEWEST_PULSES else ()
-    tried = [hypothesis(d, leader) for hypothesis in codes for leader in LEADERS]
-    fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
+    tried = [as_one(d, each) for each in parsed(d)] if d.size >= FEWEST_PULSES else []
+    fitting = [r for r in tried if r.bits.size and r.clock.rms_us < COARSEST * r.clock.unit_us]
     # Serial characters are sought at length, and only where no other code is clean.
     clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us for r in fitting)
     if not clean and (characters := async_serial(d)) is not None:
@@ -48,10 +34,7 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
     chances = probabilities(scores)
     ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])
-    best_of: dict[tuple[Code, int], LineReading] = {}
-    for reading, chance in ranked:
-        best_of.setdefault((reading.code, reading.symbol_bits), replace(reading, probability=chance))
-    known = tuple(best_of.values())
+    known = tuple(replace(reading, probability=chance) for reading, chance in ranked)
     return known if known and known[0].probability > 0.5 else ()
 
 
@@ -70,10 +53,48 @@ def read_as(
     d = pulses.durations_us
     if code == "async-serial":
         return async_serial(d, unit_us)
-    tried = [
-        biphase(d, before, unit_us) if name == "biphase" else hypothesis(d, before)
-        for (name, bits), hypothesis in HYPOTHESES.items()
-        for before in (LEADERS if leader is None else (leader,))
-        if code in (None, name) and symbol_bits in (None, bits)
-    ]
-    return max((reading for reading in tried if reading is not None), key=lambda r: r.score, default=None)
+
+    def fits(each: Parsed) -> bool:
+        return code in (None, each.code) and symbol_bits in (None, each.symbol_bits)
+
+    if leader is None:
+        found = next((each for each in parsed(d) if fits(each)), None)
+        if found is not None:
+            return as_one(d, found)
+    before = leader or 0
+    found = next((each for each in all_in_one_row(d[before:], unit_us) if fits(each)), None)
+    if found is None:
+        return None
+    rows = [replace(row, first=row.first + before, last=row.last + before) for row in found.rows]
+    return as_one(d, replace(found, rows=tuple(rows)))
+
+
+def data_rows(found: Parsed) -> tuple[Row, ...]:
+    """The rows that are data: equal symbols before the first of the others run in, and are none."""
+    first = next((i for i, row in enumerate(found.rows) if not row.bare), 0)
+    return found.rows[first:]
+
+
+def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row] | None = None) -> LineReading:
+    """A burst as one frame: its bits run through all rows of data, whatever stands between them."""
+    rows = data_rows(found) if rows is None else rows
+    edges = np.concatenate(([0.0], np.cumsum(durations_us)))
+    expected = np.full(durations_us.size, np.nan)
+    for row in rows:
+        expected[row.first : row.last + 1] = row.line.expected_us
+    return LineReading(
+        found.code,
+        clock_of_all([row.line.clock for row in rows]),
+        np.concatenate([row.line.bits for row in rows]),
+        np.concatenate([row.line.bit_spans_us + edges[row.first] for row in rows]),
+        expected,
+        rows[0].first,
+        found.score,
+        symbol_bits=found.symbol_bits,
+    )
+
+
+def clock_of_all(clocks: Sequence[Clock]) -> Clock:
+    """One clock for several stretches: what they have on the average."""
+    units, excesses, rms = np.array([[c.unit_us, c.excess_us, c.rms_us] for c in clocks]).T
+    return Clock(float(units.mean()), float(excesses.mean()), float(np.sqrt(np.mean(rms**2))))

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 
 from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.likelihood import any_pulse_score
+from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
@@ -23,10 +25,11 @@ from eager_tern.protocol.damaged import (
     reads_well,
 )
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.sections import with_sections
+from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
 from eager_tern.protocol.taught import read_by_the_clear
+from eager_tern.protocol.unknown import is_clean, unknown_frames
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
@@ -39,48 +42,32 @@ FEWEST_TO_PART = 40
 FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
-UNKNOWN_LOOKS = 12  # unknown frames of a take in which a known one with a stray pulse is sought
-LEAST_COVERED = 0.6  # of a burst that reads as something: that a part of it reads as something else is chance
-LOOKS = 60  # bursts in a row that are worth a closer look each, though the ones before were not
+IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
 
 def read_bursts(
     pulses: Pulses, sheets: Sequence[Sheet], gaps: GapSettings | None = None, cut: bool = False
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames among the bursts of a recording, and the index ranges of the rest."""
-    frames: list[Frame] = []
-    noise: list[tuple[int, int]] = []
+    """The frames among the bursts of a recording, and the index ranges of the rest.
+
+    Every way to explain a stretch is a candidate; the best set of those that do not overlap is what was read.
+    """
     edges = pulses.edge_times_us
-    looks, unknown_looks = LOOKS, UNKNOWN_LOOKS
     by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
-    for first, last, readings in _read_as_they_are(pulses, edges, split_bursts(pulses, gaps), sheets):
-        burst = pulses.part(first, last, edges)
-        frame = Frame(first, last, burst, readings) if readings else None
-        best = readings[0] if readings else None
-        unknown = best is not None and not best.known
-        rest_of_frame = cut and first == 0
-        suspicious = unknown and (rest_of_frame or has_glitches(burst.durations_us))
-        if unknown and not suspicious and unknown_looks:
-            unknown_looks -= 1
-            if instead := _known_after_all(burst, first, sheets, by_hand):
-                frames += instead
-                continue
-        # Characters can be seen in a code of fixed periods with chatter before it, too.
-        if best is not None and best.protocol == SERIAL and (known := _known_in(burst, first, sheets)):
-            frames += known
-            noise += _between_frames(first, last, known)
-        elif frame is not None and (reads_well(readings) or lies_close(frame.reading)) and not suspicious:
-            frames.append(frame)
-        else:
-            found = [] if by_hand else _parted(burst, first, sheets)
-            found = found or _looked_at_closely(burst, first, sheets, looks > 0)
-            looks = LOOKS if found else max(looks - 1, 0)
-            if frame is not None and not _says_more(found, frame):
-                found = [frame]
-            if rest_of_frame:  # what it lacks may be its greater part
-                found = [f for f in found if f.best is not None and f.best.known]
-            frames += found
-            noise += _between_frames(first, last, found)
+    bursts = split_bursts(pulses, gaps)
+    as_they_are = _read_as_they_are(pulses, edges, bursts, tuple(sheets))
+    settled = {at for at, found in as_they_are.items() if _settles(found)}
+    candidates = [*as_they_are.values(), *_sections_of_sheets(pulses, edges, bursts, tuple(sheets))]
+    if not by_hand:
+        candidates += _unknown_over_several(pulses, edges, bursts, settled)
+    for at, (first, last) in enumerate(bursts):
+        if at not in settled:
+            burst = pulses.part(first, last, edges)
+            candidates += _looked_at_closely(burst, first, sheets, as_they_are.get(at), by_hand)
+    if cut and bursts:  # what the rest of a frame lacks may be its greater part
+        candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
+    frames = [frame for candidate in best_set(candidates) for frame in candidate.frames]
+    noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = read_by_the_clear(pulses, edges, frames, noise)
     return _with_repeats(
@@ -89,25 +76,70 @@ def read_bursts(
 
 
 def _read_as_they_are(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: Sequence[Sheet]
-) -> list[tuple[int, int, tuple[Reading, ...]]]:
-    """First and last mark of each burst, or of each row of bursts that a sheet describes as one frame; its readings."""
-    found: list[tuple[int, int, tuple[Reading, ...]]] = []
-    left = list(range(len(bursts)))
-    for count, fitting in _sheets_of_sections(tuple(sheets)).items():
-        rows = [at for at in left if at + count <= len(bursts)]
-        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in rows]
-        tried = [i for i, (first, last) in enumerate(spans) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
-        read = dict(zip(tried, read_frames([pulses.part(*spans[i], edges) for i in tried], fitting), strict=True))
-        taken: set[int] = set()
-        for i, at in enumerate(rows):
-            readings = read.get(i, ())
-            whole = bool(readings) and readings[0].known and taken.isdisjoint(range(at, at + count))
-            if count == 1 or (whole and set(range(at, at + count)) <= set(left)):
-                taken.update(range(at, at + count))
-                found.append((*spans[i], readings))
-        left = [at for at in left if at not in taken]
-    return sorted(found, key=lambda each: each[0])
+    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: tuple[Sheet, ...]
+) -> dict[int, Candidate]:
+    """The bursts that read as one frame each, by their number."""
+    tried = [at for at, (first, last) in enumerate(bursts) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
+    parts = [pulses.part(*bursts[at], edges) for at in tried]
+    read = read_frames(parts, sheets)
+    return {
+        at: _candidate(Frame(*bursts[at], part, readings))
+        for at, part, readings in zip(tried, parts, read, strict=True)
+        if readings
+    }
+
+
+def _sections_of_sheets(
+    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: tuple[Sheet, ...]
+) -> Iterator[Candidate]:
+    """Rows of bursts that are one frame of a sheet."""
+    for count, fitting in _sheets_of_sections(sheets).items():
+        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1) if count > 1]
+        spans = [(first, last) for first, last in spans if last - first < MOST_PULSES]
+        parts = [pulses.part(*span, edges) for span in spans]
+        for span, part, matched in zip(spans, parts, read_by_sheets(parts, fitting), strict=True):
+            if matched:
+                yield _candidate(Frame(*span, part, matched))
+
+
+def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
+    return Candidate(frame.first, frame.last, (frame,), evidence_of(frame) - price)
+
+
+def evidence_of(frame: Frame) -> float:
+    """Nats by which a frame's best reading explains its pulses better than that they could be anything."""
+    read, measured = frame.as_read.durations_us, frame.pulses.durations_us
+    return frame.reading.evidence + float(any_pulse_score(read) - any_pulse_score(measured))
+
+
+def _settles(found: Candidate) -> bool:
+    """Whether nothing could explain a burst better: then nothing else is tried."""
+    best = found.frames[0].reading
+    if best.sheet is None or best.kind not in {kind.name for kind in (*best.sheet.leads, *best.sheet.frames[1:])}:
+        return False
+    followed = best.bits.size and best.kind not in {kind.name for kind in best.sheet.leads}
+    glitches = has_glitches(found.frames[0].pulses.durations_us)
+    return not followed and (reads_well((best,)) or lies_close(best)) and not (glitches and not best.known)
+
+
+def _unknown_over_several(
+    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], settled: set[int]
+) -> Iterator[Candidate]:
+    """Frames of one unknown code in the bursts that stand close together."""
+    rows: list[list[int]] = []
+    for at, (first, last) in enumerate(bursts):
+        if at in settled:
+            continue
+        before = bursts[rows[-1][-1]] if rows else None
+        near = before is not None and rows[-1][-1] == at - 1 and pulses.durations_us[first - 1] < LONGEST_GAP_US
+        if near and last - bursts[rows[-1][0]][0] < MOST_PULSES:
+            rows[-1].append(at)
+        else:
+            rows.append([at])
+    for row in rows:
+        first, last = bursts[row[0]][0], bursts[row[-1]][1]
+        if last - first < MOST_PULSES and (found := unknown_frames(pulses.part(first, last, edges), first)):
+            yield found
 
 
 @lru_cache(maxsize=64)
@@ -119,40 +151,42 @@ def _sheets_of_sections(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...
     }
 
 
-def _known_after_all(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> list[Frame]:
-    """Known frames in a burst that reads as an unknown one: several after a short rest, or one with a stray pulse."""
-    if not by_hand and (several := _parted(burst, offset, sheets)):
-        return several
-    mended = leave_out_one(burst, sheets)
-    return [_mended_frame(burst, offset, mended)] if mended is not None else []
+def _looked_at_closely(
+    burst: Pulses, offset: int, sheets: Sequence[Sheet], as_it_is: Candidate | None, by_hand: bool
+) -> Iterator[Candidate]:
+    """Other explanations of a burst that is not settled: without stray pulses, in chatter, as the likeliest frame.
 
-
-def _known_in(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
-    """The frames of known protocols in a burst that looks like something else."""
-    found = _looked_at_closely(burst, offset, sheets, at_length=False)
-    return [f for f in found if f.best is not None and f.best.known]
-
-
-def _looked_at_closely(burst: Pulses, offset: int, sheets: Sequence[Sheet], at_length: bool) -> list[Frame]:
-    """The frames in a burst that does not read as it is: without stray pulses, in chatter, or as the likeliest one."""
+    What keeps time to its end as it is has nothing to gain.
+    """
     size = burst.durations_us.size
+    if not by_hand and (several := _parted(burst, offset, sheets)):
+        yield Candidate(several[0].first, several[-1].last, tuple(several), sum(map(evidence_of, several)))
+    if as_it_is is not None and _keeps_time(as_it_is.frames[0]):
+        return
     if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    if at_length and 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    if size >= FEWEST_IN_CHATTER and (found := frames_in_chatter(burst, offset, sheets)):
-        return found
-    if at_length and (mended := mend(burst, sheets)) is not None:
-        return [_mended_frame(burst, offset, mended)]
-    return []
+        yield _mended(burst, offset, mended)
+    if 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
+        yield _mended(burst, offset, mended)
+    if size >= FEWEST_IN_CHATTER:
+        for frame in frames_in_chatter(burst, offset, sheets):
+            yield _candidate(frame, IN_CHATTER)
+    if size <= MOST_IN_FRAME and (mended := mend(burst, sheets)) is not None:
+        yield _mended(burst, offset, mended)
 
 
-def _says_more(found: Sequence[Frame], frame: Frame) -> bool:
-    """Whether what a closer look found in a burst is more than what the burst as it is was read as."""
-    if not all(f.best is not None and f.best.known for f in found):
-        return False
-    covered = sum(f.last - f.first + 1 for f in found)
-    return covered > LEAST_COVERED * frame.pulses.durations_us.size
+def _keeps_time(frame: Frame) -> bool:
+    """Whether an unknown frame is one clean row of symbols behind its leader."""
+    best = frame.reading
+    inside = best.expected_us[int(np.argmin(np.isnan(best.expected_us))) :]
+    return not best.known and best.protocol != SERIAL and is_clean(frame) and not np.isnan(inside).any()
+
+
+def _is_known(frame: Frame) -> bool:
+    return frame.best is not None and frame.best.known
+
+
+def _mended(burst: Pulses, offset: int, mended: Mended) -> Candidate:
+    return _candidate(_mended_frame(burst, offset, mended), mended.price)
 
 
 def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
@@ -208,10 +242,20 @@ def _mended_frame(burst: Pulses, offset: int, mended: Mended) -> Frame:
     )  # fmt: skip
 
 
-def _between_frames(first: int, last: int, frames: Sequence[Frame]) -> list[tuple[int, int]]:
-    """What of a burst lies before, between and behind the frames found in it."""
-    bounds = [first, *(bound for f in frames for bound in (f.first - 2, f.last + 2)), last]
-    return [(a, b) for a, b in zip(bounds[::2], bounds[1::2], strict=True) if a <= b]
+def _without_frames(bursts: Sequence[tuple[int, int]], frames: Sequence[Frame]) -> list[tuple[int, int]]:
+    """What of the bursts lies before, between and behind the frames."""
+    left: list[tuple[int, int]] = []
+    at = 0
+    for first, last in bursts:
+        while at < len(frames) and frames[at].last < first:
+            at += 1
+        begin, inside = first, at
+        while inside < len(frames) and frames[inside].first <= last:
+            left.append((begin, frames[inside].first - 2))
+            begin = frames[inside].last + 2
+            inside += 1
+        left.append((begin, last))
+    return [(a, b) for a, b in left if a <= b]
 
 
 def _with_repeats(

@@ -20,6 +20,8 @@ from eager_tern.signal.values import Floats, Pulses
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
 MOST_GLITCHES = 4
+STRAY = 7.0  # nats: that there is one, about once in ten frames, and where
+DISTURBED = 20.0  # that the line is disturbed all along the frame
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
 CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them
@@ -29,11 +31,15 @@ LONGEST_US = 400_000.0
 
 @dataclass(frozen=True)
 class Mended:
-    """A frame read after all: the pulses as they were read, the readings, and what was done, in words."""
+    """A frame read after all: the pulses as they were read, the readings, and what was done, in words.
+
+    ``price`` is what was assumed for it, in nats.
+    """
 
     pulses: Pulses
     readings: tuple[Reading, ...]
     how: str
+    price: float
 
 
 def reads_well(readings: Sequence[Reading]) -> bool:
@@ -76,7 +82,7 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     best, count = readings[0], len(left_out)
     if best.code == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
         return None  # characters have nothing that would not hold without one of their bits
-    return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out")
+    return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out", STRAY * count)
 
 
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
@@ -91,7 +97,7 @@ def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
         if sum(check.width for check in readings[0].checks) < FEWEST_CHECKED:
             continue
         if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
-            best = Mended(without, readings, "1 stray pulse left out")
+            best = Mended(without, readings, "1 stray pulse left out", STRAY)
     return best
 
 
@@ -146,7 +152,7 @@ def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, flo
         enough = agreement > LEAST_AGREEMENT and found.gain > most
         if enough and reads_well(readings) and readings[0].known:
             sure = tuple(replace(r, confidence=r.confidence * found.certainty * min(agreement, 1.0)) for r in readings)
-            most, best = found.gain, Mended(found.pulses, sure, "read as the likeliest frame in a disturbed line")
+            most, best = found.gain, Mended(found.pulses, sure, "read as the likeliest frame in a disturbed line", DISTURBED)
     return best
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -39,7 +39,8 @@ class Reading:
 
     ``symbol_bits`` are sent together, as in ``LineReading``.
 
-    ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge.
+    ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge. ``evidence`` is by how
+    many nats it explains the pulses better than that they could be anything.
     """
 
     protocol: str
@@ -56,6 +57,7 @@ class Reading:
     sheet: Sheet | None = None
     sections: tuple[int, ...] = ()
     symbol_bits: int = 1
+    evidence: float = 0.0
 
     @property
     def known(self) -> bool:
@@ -88,23 +90,37 @@ def read_frames(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple
         sizes.setdefault(frame.durations_us.size, []).append(at)
     for alike in sizes.values():
         durations = np.array([frames[at].durations_us for at in alike])
-        noise = any_pulse_score(durations) + NOISE_HEAD_START
-        for at, found, score in zip(alike, match_sheets(durations, sheets), noise.tolist(), strict=True):
+        anything = any_pulse_score(durations)
+        for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
             readings[at] = _weighed(frames[at], found, score)
     return readings
 
 
-def _weighed(pulses: Pulses, matches: Sequence[Match], noise: float) -> tuple[Reading, ...]:
-    """What the sheets say of a frame, against its line code alone and against noise (log probability)."""
+def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
+    """The readings of several frames by the sheets alone, where one of them is likelier than noise."""
+    readings: list[tuple[Reading, ...]] = [() for _ in frames]
+    sizes: dict[int, list[int]] = {}
+    for at, frame in enumerate(frames):
+        sizes.setdefault(frame.durations_us.size, []).append(at)
+    for alike in sizes.values():
+        durations = np.array([frames[at].durations_us for at in alike])
+        anything = any_pulse_score(durations)
+        for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
+            readings[at] = _weighed(frames[at], found, score, by_line=False) if found else ()
+    return readings
+
+
+def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool = True) -> tuple[Reading, ...]:
+    """What the sheets say of a frame, against its line code alone and against noise (``anything``: log probability)."""
     scores = [_score(match) for match in matches]
-    lines = () if any(_fits_closely(match) for match in matches) else identify(pulses)
+    lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)
     scores += [line.score + (SERIAL_PRIOR if line.code == SERIAL else UNKNOWN_PRIOR) for line in lines[:1]]
-    scores.append(noise)
-    chances = probabilities(scores)
+    chances = probabilities([*scores, anything + NOISE_HEAD_START])
     if chances[-1] > 0.5:
         return ()
     readings = [reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
     readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
+    readings = [replace(r, evidence=score - anything) for r, score in zip(readings, scores, strict=True)]
     best: dict[tuple[str, bool], Reading] = {}  # kinds of frame that look alike are told apart by their checks
     for reading in sorted(readings, key=lambda r: -r.confidence):
         best.setdefault((reading.protocol, reading.stands_for_repeat), reading)

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from eager_tern.linecode.values import Clock
+from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.values import Pulses
@@ -98,12 +98,7 @@ def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
     expected = [readings[0].expected_us]
     for reading in readings[1:]:
         expected += [np.array([np.nan]), reading.expected_us]
-    units = np.array([reading.clock.unit_us for reading in readings])
-    clock = Clock(
-        float(units.mean()),
-        float(np.mean([reading.clock.excess_us for reading in readings])),
-        float(np.sqrt(np.mean([reading.clock.rms_us**2 for reading in readings]))),
-    )
+    clock = clock_of_all([reading.clock for reading in readings])
     reading = replace(
         readings[0],
         confidence=min(reading.confidence for reading in readings),

@@ -1,0 +1,434 @@
+"""Rows of symbols among a burst's pulses: whatever stands before, between and behind them is no data.
+
+A code's few lengths recur with every bit, a leader's once a section. So the lengths that recur are found first, then the
+pulses that are made of them; leaders of any shape, run-ins, syncs and gaps are what is left. Which code it is, the
+likelihood of all pulses decides: those in symbols by how close they lie, the others as pulses that could be anything.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
+from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
+from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
+from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
+from eager_tern.linecode.units import small_units
+from eager_tern.linecode.values import Bits, Clock, Code, LineReading
+from eager_tern.signal.values import Floats
+
+FEWEST_SYMBOLS = 4  # of a row: fewer are a leader's pulses that happen to be as long
+FEWEST_PAIRS = 6  # of all rows together, of which lengths can be learned
+FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
+RECURRING = 0.4  # of the pulses at the least are data; leaders and gaps are few
+MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest of the data
+ROUNDS = 3  # in which lengths and rows settle
+SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before anything was measured
+CLOCK_SPREAD = 0.03  # of the length: what a duration errs by the more, the longer it is
+FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
+TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty pulses
+GROUP, BYTE = 4, 8  # bits
+LN2 = float(np.log(2.0))
+RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
+SELDOM = float(np.log(0.05))  # that a code has more than two symbols
+LEVELS = (3, 4, 5)
+FEWEST_OF_LEVEL = 2  # symbols of each kind where there are more than two
+MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
+COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step between them
+
+
+@dataclass(frozen=True)
+class Row:
+    """Symbols in a row: pulses ``first`` to ``last`` (both included) with a reading of them, ``first`` at 0.
+
+    ``bare`` tells that all its symbols are alike.
+    """
+
+    first: int
+    last: int
+    line: LineReading
+    bare: bool
+
+
+@dataclass(frozen=True)
+class Parsed:
+    """A burst as rows of symbols of one code. ``score`` is the log likelihood of all its pulses, less what it cost."""
+
+    code: Code
+    symbol_bits: int
+    rows: tuple[Row, ...]
+    score: float
+
+
+@dataclass(frozen=True)
+class _Alphabet:
+    """Symbols of a mark and the space behind it: centres in µs, shape (symbols,), and the durations' spread.
+
+    ``bits`` is how many a symbol stands for; ``base`` how many symbols there are where they are digits.
+    ``numbers`` is how many numbers were fitted.
+    """
+
+    code: Code
+    marks: Floats
+    spaces: Floats
+    spread_us: float
+    bits: int
+    numbers: int
+
+
+def parsed(durations_us: Floats) -> list[Parsed]:
+    """The codes that the burst's pulses could be in, likeliest first. ``durations_us``: shape (n,), a mark first.
+
+    More than two symbols are tried only where two leave much unexplained.
+    """
+    found = [*_paired(durations_us, (2,)), *_joined(durations_us)]
+    if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
+        found += _paired(durations_us, LEVELS)
+    return _best_of_each(found)
+
+
+def all_in_one_row(durations_us: Floats, unit_us: float | None = None) -> list[Parsed]:
+    """The same where all pulses are data, however badly they fit; ``unit_us`` is about a half bit, where known."""
+    pairs = durations_us.size // 2
+    marks, spaces = durations_us[: 2 * pairs : 2], durations_us[1 : 2 * pairs : 2]
+    found = []
+    if pairs >= FEWEST_SYMBOLS:
+        for begun in _begun(marks, spaces, (2, *LEVELS)):
+            tail = durations_us.size % 2 == 1
+            found.append(_as_parsed(durations_us, begun, [(0, pairs - 1, tail)]))
+        found += _joined(durations_us, unit_us)
+    return _best_of_each(found)
+
+
+def _best_of_each(found: list[Parsed]) -> list[Parsed]:
+    best: dict[tuple[Code, int], Parsed] = {}
+    for each in sorted(found, key=lambda p: -p.score):
+        best.setdefault((each.code, each.symbol_bits), each)
+    return list(best.values())
+
+
+def _covered(parsed: Parsed) -> int:
+    """Pulses in its rows, where they lie close on its ruler."""
+    return sum(
+        row.last - row.first + 1 for row in parsed.rows if row.line.clock.rms_us < CLEAN * row.line.clock.unit_us
+    )
+
+
+def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
+    pairs = d.size // 2
+    if pairs < FEWEST_PAIRS:
+        return
+    marks, spaces = d[: 2 * pairs : 2], d[1 : 2 * pairs : 2]
+    seen: set[tuple[float, ...]] = set()
+    for mark_bound in _bounds(marks):
+        for space_bound in _bounds(spaces):
+            inside = (marks <= mark_bound) & (spaces <= space_bound)
+            if inside.sum() < max(FEWEST_PAIRS, RECURRING * pairs):
+                continue
+            for begun in _begun(marks[inside], spaces[inside], counts):
+                settled = _settled(d, begun)
+                if settled is None:
+                    continue
+                alphabet, rows = settled
+                key = (*np.round(alphabet.marks), *np.round(alphabet.spaces))
+                if key not in seen:
+                    seen.add(key)
+                    yield _as_parsed(d, alphabet, rows)
+
+
+def _bounds(lengths: Floats) -> list[float]:
+    """The longest of the recurring lengths, by each way to see it: where sorted neighbours lie far apart."""
+    ordered = np.sort(lengths)
+    cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1])
+    tops = [*cuts.tolist(), ordered.size - 1]
+    enough = [at for at in tops if at + 1 >= RECURRING * ordered.size]
+    return [float(ordered[at]) for at in enough[:MOST_BOUNDS]]
+
+
+def _begun(marks: Floats, spaces: Floats, counts: tuple[int, ...]) -> Iterator[_Alphabet]:
+    """Alphabets of so many symbols that some pairs of recurring lengths could be of."""
+    if 2 in counts:
+        yield from _begun_of_two(marks, spaces)
+    for count in counts:
+        if count == 2:
+            continue
+        bits = (count - 1).bit_length()
+        if (level := _levels(spaces, count)) is not None:
+            alike = np.full(count, float(marks.mean()))
+            yield _alphabet("pulse-distance", alike, _centres(spaces, level, count), bits, 3)
+        if (level := _levels(marks, count)) is not None:
+            lengths, behind = _centres(marks, level, count), _centres(spaces, level, count)
+            if behind[0] - behind[-1] < (lengths[-1] - lengths[0]) / 2:
+                behind = np.full(count, float(spaces.mean()))
+            yield _alphabet("pulse-width", lengths, behind, bits, 4)
+
+
+def _begun_of_two(marks: Floats, spaces: Floats) -> Iterator[_Alphabet]:
+    long_space, long_mark = _long(spaces), _long(marks)
+    if long_space is not None:
+        alike = np.full(2, float(marks.mean()))
+        yield _alphabet("pulse-distance", alike, _two_centres(spaces, long_space), 1, 3)
+    if long_mark is not None:
+        yield _alphabet("pulse-width", _two_centres(marks, long_mark), np.full(2, float(spaces.mean())), 1, 3)
+    if long_mark is not None and long_space is not None:
+        makes_up = long_mark != long_space  # of a fixed period, whatever equal pulses stand before it
+        if FEWEST_OF_EACH <= (makes_up & long_mark).sum() <= makes_up.sum() - FEWEST_OF_EACH:
+            long, m, s = long_mark[makes_up], marks[makes_up], spaces[makes_up]
+            yield _alphabet("pulse-width", _two_centres(m, long), _two_centres(s, long), 1, 4)
+
+
+def _alphabet(code: Code, marks: Floats, spaces: Floats, bits: int, numbers: int) -> _Alphabet:
+    return _Alphabet(code, marks, spaces, 2 * SPREAD_US, bits, numbers)
+
+
+def _long(lengths: Floats) -> NDArray[np.bool_] | None:
+    bound = split_in_two(lengths)
+    if np.isnan(bound):
+        return None
+    long = lengths > bound
+    if not FEWEST_OF_EACH <= long.sum() <= long.size - FEWEST_OF_EACH:
+        return None
+    return long if lengths[long].mean() > SAME_RATIO * lengths[~long].mean() else None
+
+
+def _two_centres(lengths: Floats, long: NDArray[np.bool_]) -> Floats:
+    return np.array([lengths[~long].mean(), lengths[long].mean()])
+
+
+def _centres(lengths: Floats, level: NDArray[np.intp], count: int) -> Floats:
+    return np.array([lengths[level == each].mean() for each in range(count)])
+
+
+def _levels(lengths: Floats, count: int) -> NDArray[np.intp] | None:
+    """Which of some lengths evenly apart each one is; None where they are not, or one of them never occurs."""
+    base, step = float(lengths.min()), float(np.ptp(lengths)) / (count - 1)
+    for _ in range(ROUNDS):
+        if step <= 0:
+            return None
+        level = np.clip(np.rint((lengths - base) / step), 0, count - 1)
+        if not all(np.count_nonzero(level == each) >= FEWEST_OF_LEVEL for each in range(count)):
+            return None
+        above = level - level.mean()
+        step = float(above @ lengths / (above @ above))
+        base = float(lengths.mean() - step * level.mean())
+    rest = lengths - base - step * level
+    if base <= 0 or float(np.sqrt(np.mean(rest**2))) > COARSEST_STEP * step:
+        return None
+    return level.astype(np.intp)
+
+
+@dataclass(frozen=True)
+class _Told:
+    """For each mark and the space behind it: the nearest symbol, and whether both are its, or the mark at least."""
+
+    symbol: NDArray[np.intp]
+    both: NDArray[np.bool_]
+    mark: NDArray[np.bool_]
+
+
+def _told(d: Floats, alphabet: _Alphabet) -> _Told:
+    marks = d[0::2]
+    spaces = np.append(d[1::2], np.inf)[: marks.size]
+    off_mark = _off(marks, alphabet.marks, alphabet.spread_us)
+    off_space = _off(spaces, alphabet.spaces, alphabet.spread_us)
+    near = off_mark**2 + off_space**2
+    symbol = np.argmin(np.where(np.isfinite(near), near, np.inf), axis=1)
+    at = np.arange(marks.size)
+    fits_mark = off_mark[at, symbol] < FARTHEST
+    both = fits_mark & (off_space[at, symbol] < FARTHEST)
+    by_mark = np.where(both, symbol, np.argmin(off_mark, axis=1))
+    return _Told(by_mark, both, off_mark.min(axis=1) < FARTHEST)
+
+
+def _off(lengths: Floats, centres: Floats, spread_us: float) -> Floats:
+    """By how many spreads each length lies off each centre: shape (lengths, centres)."""
+    return np.abs(lengths[:, None] - centres) / np.hypot(spread_us, CLOCK_SPREAD * centres)
+
+
+Span = tuple[int, int, bool]  # pairs first to last, and whether the mark behind them belongs to them
+
+
+def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | None:
+    """The alphabet with the centres that its own rows have, and these rows; None where none are left."""
+    for _ in range(ROUNDS):
+        told = _told(d, alphabet)
+        rows = _rows(told)
+        if not rows:
+            return None
+        inside = np.zeros(told.symbol.size, np.bool_)
+        for first, last, _tail in rows:
+            inside[first : last + 1] = True
+        symbol = told.symbol[inside]
+        counts = np.bincount(symbol, minlength=alphabet.marks.size)
+        if symbol.size < FEWEST_PAIRS or np.count_nonzero(counts) < 2:
+            return None
+        marks, spaces = d[0::2][inside], d[1::2][inside[: d.size // 2]]
+        if spaces.size < marks.size:
+            marks, symbol = marks[: spaces.size], symbol[: spaces.size]
+        new_marks = _refit(marks, symbol, alphabet.marks)
+        new_spaces = _refit(spaces, symbol, alphabet.spaces)
+        rest = np.concatenate((marks - new_marks[symbol], spaces - new_spaces[symbol]))
+        spread = np.sqrt((np.sum(rest**2) + SPREAD_WEIGHT * SPREAD_US**2) / (rest.size + SPREAD_WEIGHT))
+        alphabet = _Alphabet(alphabet.code, new_marks, new_spaces, float(spread), alphabet.bits, alphabet.numbers)
+    return alphabet, rows
+
+
+def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats:
+    """The centres anew; those that are one stay one."""
+    out = centres.copy()
+    for centre in np.unique(centres):
+        of = np.flatnonzero(centres == centre)
+        own = np.isin(symbol, of)
+        if own.any():
+            out[of] = lengths[own].mean()
+    return out
+
+
+def _rows(told: _Told) -> list[Span]:
+    """The rows of symbols. The mark behind the last one may belong to it, its space being a gap."""
+    turns = np.flatnonzero(np.diff(np.concatenate(([0], told.both.view(np.int8), [0]))))
+    rows = []
+    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
+        tail = end < told.mark.size and bool(told.mark[end])
+        if end - first + tail >= FEWEST_SYMBOLS:
+            rows.append((first, end - 1, tail))
+    return rows
+
+
+def _as_parsed(d: Floats, alphabet: _Alphabet, spans: list[Span]) -> Parsed:
+    """The rows with their bits, and the score of all pulses."""
+    told = _told(d, alphabet)
+    wide = alphabet.code == "pulse-width"
+    units = small_units(alphabet.marks, alphabet.spaces)
+    expected = np.full(d.size, np.nan)
+    rows, count = [], 0
+    for first, last, tail in spans:
+        symbols = told.symbol[first : last + 1 + int(tail)]
+        stop = 2 * last + 1 + int(tail)
+        stop = min(stop, d.size - 1)
+        own = np.empty(2 * symbols.size)
+        own[0::2], own[1::2] = alphabet.marks[symbols], alphabet.spaces[symbols]
+        expected[2 * first : stop + 1] = own[: stop + 1 - 2 * first]
+        data = symbols if wide or not tail else symbols[:-1]
+        # A short mark left over behind whole groups of bits is the sync before the long pause, and no bit.
+        if wide and tail and alphabet.bits == 1 and data.size % GROUP == 1 and data[-1] == 0 and data.size > GROUP:
+            data = data[:-1]
+        count += data.size
+        line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)
+        rows.append(Row(2 * first, stop, line, bool((data == data[0]).all())))
+    score = float(timing_score(d - expected)) + float(any_pulse_score(d[np.isnan(expected)]))
+    a_symbol = float(np.log(alphabet.marks.size))
+    score += _saved_on_bare(rows, a_symbol) - count * a_symbol - parameter_cost(alphabet.numbers, d.size)
+    score -= TURN_COST * len(rows) - (SELDOM if alphabet.marks.size > 2 else 0.0)
+    return Parsed(alphabet.code, alphabet.bits, tuple(rows), score)
+
+
+def _line(
+    d: Floats, alphabet: _Alphabet, data: NDArray[np.intp], symbols: NDArray[np.intp], units: tuple[Floats, Floats]
+) -> LineReading:
+    """A row's pulses as a reading; ``data`` are the symbols that are bits, ``symbols`` those that have pulses."""
+    lengths = np.empty(2 * symbols.size)
+    lengths[0::2], lengths[1::2] = units[0][symbols], units[1][symbols]
+    lengths = lengths[: d.size]
+    clock = fit_clock(d, lengths)
+    edges = np.concatenate(([0.0], np.cumsum(d)))
+    first = np.arange(0, 2 * data.size, 2)
+    bounds = np.linspace(edges[first], edges[np.minimum(first + 2, d.size)], alphabet.bits + 1)
+    spans = np.stack((bounds[:-1].T, bounds[1:].T), axis=2).reshape(-1, 2)
+    shifts = np.arange(alphabet.bits - 1, -1, -1)
+    bits: Bits = (data[:, None] >> shifts & 1).astype(np.uint8).ravel()
+    expected = expected_durations(clock, lengths)
+    return LineReading(alphabet.code, clock, bits, spans, expected, 0, 0.0, symbol_bits=alphabet.bits)
+
+
+def _saved_on_bare(rows: list[Row], a_symbol: float) -> float:
+    """Nats by which equal symbols before the first of the other rows are likelier than data: they run in."""
+    runs_in = rows[: next((i for i, row in enumerate(rows) if not row.bare), 0)]
+    return sum(max(row.line.bits.size // row.line.symbol_bits * a_symbol - RUN_IN_COST, 0.0) for row in runs_in)
+
+
+LONGEST_RUN = 2.5  # half bits
+SHORTEST_RUN = 0.5
+
+
+def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
+    """Bi-phase: pulses of one or two half bits; ``unit_us`` is about how long one is, where somebody knows."""
+    short = float(np.quantile(d, 0.2))
+    inside = d < 2.9 * short
+    if inside.sum() < max(2 * FEWEST_PAIRS, RECURRING * d.size):
+        return
+    odd = np.arange(d.size) % 2 == 1
+    if not (inside & odd).any() or not (inside & ~odd).any():
+        return
+    alike = np.empty(2 * min(int((inside & odd).sum()), int((inside & ~odd).sum())))
+    alike[0::2], alike[1::2] = d[inside & ~odd][: alike.size // 2], d[inside & odd][: alike.size // 2]
+    unit, excess = guess_unit(alike) if unit_us is None else (unit_us, 0.0)
+    if unit <= 0:
+        return
+    exact = (d - excess * alternating(d.size)) / unit
+    data = (exact > SHORTEST_RUN) & (exact < LONGEST_RUN)
+    turns = np.flatnonzero(np.diff(np.concatenate(([0], data.view(np.int8), [0]))))
+    rows, expected, count = [], np.full(d.size, np.nan), 0
+    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
+        if end - first < 2 * FEWEST_SYMBOLS - 2:
+            continue
+        row = _whole_bytes(d, _halves(d, first, end - 1, unit, excess), unit, excess)
+        if row is not None:
+            first, end = row.first, row.last + 1
+            rows.append(row)
+            expected[first:end] = row.line.expected_us
+            count += row.line.bits.size
+    if not rows or all(row.bare for row in rows):
+        return
+    score = float(timing_score(d - expected)) + float(any_pulse_score(d[np.isnan(expected)]))
+    score += _saved_on_bare(rows, LN2) - count * LN2 - parameter_cost(3, d.size) - TURN_COST * len(rows)
+    yield Parsed("biphase", 1, tuple(rows), score)
+
+
+def _whole_bytes(d: Floats, row: Row | None, unit: float, excess: float) -> Row | None:
+    """The row without the half bit before or behind it, where that leaves whole bytes: a leader's space or a sync."""
+    if row is None or row.line.bits.size % BYTE != 1 or row.line.bits.size < 2 * BYTE:
+        return row
+    if row.first % 2 == 1:
+        return _halves(d, row.first + 1, row.last, unit, excess) or row
+    lone = row.last == d.size - 1 and row.line.bits[-1] == 1
+    return (_halves(d, row.first, row.last - 2, unit, excess) or row) if lone else row
+
+
+def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row | None:
+    """Pulses of one or two half bits with a change in the middle of each bit; mark, then space is 1.
+
+    The first half bit may have joined the pulse before, the last one the pulse behind.
+    """
+    own = d[first : last + 1]
+    begins_high = first % 2 == 0
+    if begins_high:
+        places, clock = edges_on_grid(own, unit, excess)
+    else:  # the ruler counts from a mark
+        places, clock = edges_on_grid(own, unit, -excess)
+        clock = Clock(clock.unit_us, -clock.excess_us, clock.rms_us)
+    lengths = np.diff(places)
+    if clock.unit_us <= 0 or lengths.max() > 2:
+        return None
+    levels = np.repeat((np.arange(own.size) % 2 == 0) == begins_high, lengths)
+    best: tuple[int, Bits, int] | None = None
+    for shift in (0, 1):
+        halves = np.concatenate(([not levels[0]] * shift, levels))
+        if halves.size % 2:
+            halves = np.append(halves, not halves[-1])
+        pairs = halves.reshape(-1, 2)
+        wrong = int(np.sum(pairs[:, 0] == pairs[:, 1]))
+        if best is None or wrong < best[2]:
+            best = shift, pairs[:, 0].astype(np.uint8), wrong
+    assert best is not None
+    shift, bits, wrong = best
+    if wrong or bits.size < FEWEST_SYMBOLS:
+        return None
+    signs = clock if begins_high else Clock(clock.unit_us, -clock.excess_us, clock.rms_us)
+    spans = clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
+    line = LineReading("biphase", clock, bits, spans, grid_expected(signs, places), 0, 0.0)
+    return Row(first, last, line, bool((lengths == 1).all()))
