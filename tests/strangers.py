@@ -56,6 +56,7 @@ def a_stranger(rng: np.random.Generator, code: str, leader: str, sections: int =
     gap = max(gap, 6.5 * unit) if code != "biphase" else max(gap, 9 * unit)
     before = _leader(rng, leader, unit, ratio)
     behind = [unit, -float(rng.uniform(8, 14)) * unit, unit] if leader == "sync-behind" else []
+    behind = behind[1:] if code == "biphase" else behind  # a mark would join the last half bit
     trailer = code == "pulse-distance"
     longest = max([abs(d) for d in before[1::2] if abs(d) < 12_000] + [gap if sections > 1 else 0.0])
     rest = float(rng.uniform(max(1.4 * longest, 9 * unit, 3_900), 90_000 + longest))

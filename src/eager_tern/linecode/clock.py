@@ -32,23 +32,39 @@ def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Flo
 
     Both arguments have shape (frames, n); ``units`` are the pulses' known lengths (NaN: not known, in the same places
     in every frame). Edges err independently of each other, so the places of the edges are fitted: edge j lies at
-    offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length everything begins anew, so
-    there the durations are fitted instead. A small weight holds the excess near zero where few pulses tell it. Raises
-    ValueError where no length is known.
+    offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length the ruler begins anew, with
+    an offset of its own. A small weight holds the excess near zero where few pulses tell it. Raises ValueError where no
+    length is known.
     """
     known = ~np.isnan(units[0])
     if not known.any():
         raise ValueError("no pulse of known length")
     signs = alternating(known.size)
     if known.all():
-        places, times = edges_of(units), edges_of(durations_us)
-        ends = MARK_ENDS[: known.size + 1] if known.size < MARK_ENDS.size else np.resize(MARK_ENDS, known.size + 1)
-        unit, excess = _two_slopes(places - places.mean(axis=1, keepdims=True), ends - ends.mean(), times)
+        unit, excess = _two_slopes(*_centred(durations_us, units, 0))
     else:
+        bounds = np.flatnonzero(np.diff(np.concatenate(([0], known.view(np.int8), [0]))))
+        runs = [
+            _centred(durations_us[:, a:b], units[:, a:b], a)
+            for a, b in zip(bounds[::2].tolist(), bounds[1::2].tolist(), strict=True)
+        ]
+        places, ends, times = zip(*runs, strict=True)
+        unit, excess = _two_slopes(np.hstack(places), np.concatenate(ends), np.hstack(times))
         units, durations_us, signs = units[:, known], durations_us[:, known], signs[known]
-        unit, excess = _two_slopes(units, signs, durations_us)
     rest = durations_us - unit[:, None] * units - excess[:, None] * signs
     return unit, excess, np.sqrt(np.einsum("ij,ij->i", rest, rest) / rest.shape[1])
+
+
+def _centred(durations_us: Floats, units: Floats, first: int) -> tuple[Floats, Floats, Floats]:
+    """Edges of pulses in a row, the ``first`` one's index told: places in units, whether a mark ends there, times, each
+    about its mean.
+    """
+    places, times = edges_of(units), edges_of(durations_us)
+    count = places.shape[1]
+    odd = first % 2
+    ends = MARK_ENDS[odd : count + odd] if count < MARK_ENDS.size else np.resize(np.roll(MARK_ENDS, -odd), count)
+    middle = places.mean(axis=1, keepdims=True)
+    return places - middle, ends - ends.mean(), times - times.mean(axis=1, keepdims=True)
 
 
 def edges_of(durations: Floats) -> Floats:

@@ -9,6 +9,7 @@ import numpy as np
 
 from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.likelihood import noise_score, probabilities
+from eager_tern.linecode.parts import parts_of
 from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
@@ -17,6 +18,7 @@ from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
 COARSEST = 0.4  # of a unit: with more than this between ruler and edges, nothing is known
+UNEXPLAINED = 0.1  # of the pulses outside the symbols: more than a leader and gaps usually are
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
 
 
@@ -25,10 +27,13 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     d = pulses.durations_us
     if d.size < FEWEST_SERIAL:
         return ()
-    tried = [as_one(d, each) for each in parsed(d)] if d.size >= FEWEST_PULSES else []
-    fitting = [r for r in tried if r.bits.size and r.clock.rms_us < COARSEST * r.clock.unit_us]
-    # Serial characters are sought at length, and only where no other code is clean.
-    clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us for r in fitting)
+    tried = [_whole(d, each) for each in parsed(d)] if d.size >= FEWEST_PULSES else []
+    fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
+    # Serial characters are sought at length, and only where something simpler leaves much unexplained.
+    clean = any(
+        r.clock.rms_us < CLEAN * r.clock.unit_us and np.count_nonzero(np.isnan(r.expected_us)) < UNEXPLAINED * d.size
+        for r in fitting
+    )
     if not clean and (characters := async_serial(d)) is not None:
         fitting.append(characters)
     scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
@@ -59,25 +64,24 @@ def read_as(
 
     if leader is None:
         found = next((each for each in parsed(d) if fits(each)), None)
-        if found is not None:
-            return as_one(d, found)
+        if found is not None and (line := _whole(d, found)) is not None:
+            return line
     before = leader or 0
     found = next((each for each in all_in_one_row(d[before:], unit_us) if fits(each)), None)
     if found is None:
         return None
     rows = [replace(row, first=row.first + before, last=row.last + before) for row in found.rows]
-    return as_one(d, replace(found, rows=tuple(rows)))
+    return as_one(d, found, rows)
 
 
-def data_rows(found: Parsed) -> tuple[Row, ...]:
-    """The rows that are data: equal symbols before the first of the others run in, and are none."""
-    first = next((i for i, row in enumerate(found.rows) if not row.bare), 0)
-    return found.rows[first:]
+def _whole(durations_us: Floats, found: Parsed) -> LineReading | None:
+    """The burst as one frame, the gaps between its sections inside it; None where nothing in it is data."""
+    rows = [row for _, _, rows in parts_of(durations_us, found.rows) for row in rows]
+    return as_one(durations_us, found, rows) if rows else None
 
 
-def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row] | None = None) -> LineReading:
-    """A burst as one frame: its bits run through all rows of data, whatever stands between them."""
-    rows = data_rows(found) if rows is None else rows
+def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row]) -> LineReading:
+    """Pulses as one frame: its bits run through all rows of data, whatever stands between them."""
     edges = np.concatenate(([0.0], np.cumsum(durations_us)))
     expected = np.full(durations_us.size, np.nan)
     for row in rows:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,18 +81,24 @@ class _Alphabet:
     numbers: int
 
 
-def parsed(durations_us: Floats) -> list[Parsed]:
+def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
     """The codes that the burst's pulses could be in, likeliest first. ``durations_us``: shape (n,), a mark first.
 
     More than two symbols are tried only where two leave much unexplained.
     """
+    return _parsed(durations_us.tobytes())
+
+
+@lru_cache(maxsize=1024)  # a burst is read by itself, and with those beside it
+def _parsed(durations: bytes) -> tuple[Parsed, ...]:
+    durations_us = np.frombuffer(durations)
     found = [*_paired(durations_us, (2,)), *_joined(durations_us)]
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
         found += _paired(durations_us, LEVELS)
     return _best_of_each(found)
 
 
-def all_in_one_row(durations_us: Floats, unit_us: float | None = None) -> list[Parsed]:
+def all_in_one_row(durations_us: Floats, unit_us: float | None = None) -> tuple[Parsed, ...]:
     """The same where all pulses are data, however badly they fit; ``unit_us`` is about a half bit, where known."""
     pairs = durations_us.size // 2
     marks, spaces = durations_us[: 2 * pairs : 2], durations_us[1 : 2 * pairs : 2]
@@ -104,11 +111,11 @@ def all_in_one_row(durations_us: Floats, unit_us: float | None = None) -> list[P
     return _best_of_each(found)
 
 
-def _best_of_each(found: list[Parsed]) -> list[Parsed]:
+def _best_of_each(found: list[Parsed]) -> tuple[Parsed, ...]:
     best: dict[tuple[Code, int], Parsed] = {}
     for each in sorted(found, key=lambda p: -p.score):
         best.setdefault((each.code, each.symbol_bits), each)
-    return list(best.values())
+    return tuple(best.values())
 
 
 def _covered(parsed: Parsed) -> int:
@@ -278,14 +285,12 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
 
 
 def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats:
-    """The centres anew; those that are one stay one."""
-    out = centres.copy()
-    for centre in np.unique(centres):
-        of = np.flatnonzero(centres == centre)
-        own = np.isin(symbol, of)
-        if own.any():
-            out[of] = lengths[own].mean()
-    return out
+    """The centres anew; where all are one, they stay one."""
+    if centres[0] == centres[-1]:
+        return np.full(centres.size, lengths.mean())
+    counts = np.bincount(symbol, minlength=centres.size)
+    sums = np.bincount(symbol, lengths, minlength=centres.size)
+    return np.where(counts > 0, sums / np.maximum(counts, 1), centres)
 
 
 def _rows(told: _Told) -> list[Span]:
@@ -376,9 +381,8 @@ def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
     for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
         if end - first < 2 * FEWEST_SYMBOLS - 2:
             continue
-        row = _whole_bytes(d, _halves(d, first, end - 1, unit, excess), unit, excess)
+        row = _halves(d, first, end - 1, unit, excess)
         if row is not None:
-            first, end = row.first, row.last + 1
             rows.append(row)
             expected[first:end] = row.line.expected_us
             count += row.line.bits.size
@@ -387,16 +391,6 @@ def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
     score = float(timing_score(d - expected)) + float(any_pulse_score(d[np.isnan(expected)]))
     score += _saved_on_bare(rows, LN2) - count * LN2 - parameter_cost(3, d.size) - TURN_COST * len(rows)
     yield Parsed("biphase", 1, tuple(rows), score)
-
-
-def _whole_bytes(d: Floats, row: Row | None, unit: float, excess: float) -> Row | None:
-    """The row without the half bit before or behind it, where that leaves whole bytes: a leader's space or a sync."""
-    if row is None or row.line.bits.size % BYTE != 1 or row.line.bits.size < 2 * BYTE:
-        return row
-    if row.first % 2 == 1:
-        return _halves(d, row.first + 1, row.last, unit, excess) or row
-    lone = row.last == d.size - 1 and row.line.bits[-1] == 1
-    return (_halves(d, row.first, row.last - 2, unit, excess) or row) if lone else row
 
 
 def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row | None:
@@ -430,5 +424,10 @@ def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row
         return None
     signs = clock if begins_high else Clock(clock.unit_us, -clock.excess_us, clock.rms_us)
     spans = clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
+    if bits.size % BYTE == 1 and bits.size > BYTE:  # what only half of is seen may be a leader's space, or a sync
+        if shift and not begins_high:
+            bits, spans = bits[1:], spans[1:]
+        elif (levels.size + shift) % 2:
+            bits, spans = bits[:-1], spans[:-1]
     line = LineReading("biphase", clock, bits, spans, grid_expected(signs, places), 0, 0.0)
     return Row(first, last, line, bool((lengths == 1).all()))

@@ -25,11 +25,11 @@ from eager_tern.protocol.damaged import (
     reads_well,
 )
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, read_by_sheets, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
 from eager_tern.protocol.taught import read_by_the_clear
-from eager_tern.protocol.unknown import is_clean, unknown_frames
+from eager_tern.protocol.unknown import keeps_time, unknown_frames
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
@@ -57,13 +57,23 @@ def read_bursts(
     bursts = split_bursts(pulses, gaps)
     as_they_are = _read_as_they_are(pulses, edges, bursts, tuple(sheets))
     settled = {at for at, found in as_they_are.items() if _settles(found)}
-    candidates = [*as_they_are.values(), *_sections_of_sheets(pulses, edges, bursts, tuple(sheets))]
+    candidates = list(_sections_of_sheets(pulses, edges, bursts, tuple(sheets)))
+    clear: set[int] = set()  # marks with which bursts begin that have nothing to gain
     if not by_hand:
-        candidates += _unknown_over_several(pulses, edges, bursts, settled)
+        for found in _unknown_over_several(pulses, edges, bursts, settled):
+            candidates.append(found)
+            inside = [at for at, (first, last) in enumerate(bursts) if found.first <= last and first <= found.last]
+            if all(map(keeps_time, found.frames)):
+                clear.update(inside)
+            if len(found.frames) > 1:  # then none of the bursts is one frame
+                as_they_are = {at: c for at, c in as_they_are.items() if at not in inside or c.frames[0].reading.protocol != UNKNOWN}
+    candidates += as_they_are.values()
     for at, (first, last) in enumerate(bursts):
         if at not in settled:
             burst = pulses.part(first, last, edges)
-            candidates += _looked_at_closely(burst, first, sheets, as_they_are.get(at), by_hand)
+            as_it_is = as_they_are.get(at)
+            keeps = at in clear or (as_it_is is not None and keeps_time(as_it_is.frames[0]))
+            candidates += _looked_at_closely(burst, first, sheets, keeps, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
     frames = [frame for candidate in best_set(candidates) for frame in candidate.frames]
@@ -152,33 +162,26 @@ def _sheets_of_sections(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...
 
 
 def _looked_at_closely(
-    burst: Pulses, offset: int, sheets: Sequence[Sheet], as_it_is: Candidate | None, by_hand: bool
+    burst: Pulses, offset: int, sheets: Sequence[Sheet], keeps: bool, by_hand: bool
 ) -> Iterator[Candidate]:
     """Other explanations of a burst that is not settled: without stray pulses, in chatter, as the likeliest frame.
 
-    What keeps time to its end as it is has nothing to gain.
+    In what ``keeps`` time all along, chatter and disturbed frames are not sought.
     """
     size = burst.durations_us.size
     if not by_hand and (several := _parted(burst, offset, sheets)):
         yield Candidate(several[0].first, several[-1].last, tuple(several), sum(map(evidence_of, several)))
-    if as_it_is is not None and _keeps_time(as_it_is.frames[0]):
-        return
     if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
     if 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
+    if keeps:
+        return
     if size >= FEWEST_IN_CHATTER:
         for frame in frames_in_chatter(burst, offset, sheets):
             yield _candidate(frame, IN_CHATTER)
     if size <= MOST_IN_FRAME and (mended := mend(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
-
-
-def _keeps_time(frame: Frame) -> bool:
-    """Whether an unknown frame is one clean row of symbols behind its leader."""
-    best = frame.reading
-    inside = best.expected_us[int(np.argmin(np.isnan(best.expected_us))) :]
-    return not best.known and best.protocol != SERIAL and is_clean(frame) and not np.isnan(inside).any()
 
 
 def _is_known(frame: Frame) -> bool:
@@ -210,7 +213,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     usual = float(np.median(d[0::2]))
     spans = [(first, last) for first, last in spans if first < last or d[first] > usual]
     pieces = [burst.part(first, last, edges) for first, last in spans]
-    read = read_frames(pieces, sheets)
+    read = read_by_sheets(pieces, sheets)
     # Characters stand apart as well: rather one row of them than several frames.
     if len(read) < 2 or not all(reads_well(readings) and readings[0].protocol != SERIAL for readings in read):
         return []

@@ -20,7 +20,6 @@ UNKNOWN = "unknown"
 SERIAL = "async-serial"
 LN2 = float(np.log(2.0))
 DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
-FEWEST_FAILED = 8  # bits of several checks that all fail
 NONE_HOLDS = float(np.log(1e-12))  # then it is rather another protocol of the same timing
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
 UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
@@ -37,7 +36,8 @@ CLOSE_BITS, CLOSE_RMS = 12, 0.15
 class Reading:
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
-    ``symbol_bits`` are sent together, as in ``LineReading``.
+    ``symbol_bits`` are sent together, as in ``LineReading``. ``gaps`` are the pulses between the sections of a frame that
+    no sheet describes.
 
     ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge. ``evidence`` is by how
     many nats it explains the pulses better than that they could be anything.
@@ -56,6 +56,7 @@ class Reading:
     stands_for_repeat: bool = False
     sheet: Sheet | None = None
     sections: tuple[int, ...] = ()
+    gaps: tuple[int, ...] = ()
     symbol_bits: int = 1
     evidence: float = 0.0
 
@@ -180,7 +181,7 @@ def _score(match: Match) -> float:
         return score
     free = match.bits.size
     results = match.results
-    if len(results) > 1 and not any(r.ok for r in results) and sum(r.width for r in results) >= FEWEST_FAILED:
+    if len(results) > 1 and not any(r.ok for r in results):
         score += NONE_HOLDS
     for result in results:
         if result.ok:

@@ -40,9 +40,8 @@ def part_pulses(frame: Frame) -> list[Pulses]:
     reading, pulses = frame.best, frame.as_read
     if reading is None or len(reading.sections) < 2:
         return [pulses]
-    gaps = np.flatnonzero(np.isnan(reading.expected_us[1:-1])) + 1
-    longest = np.sort(gaps[np.argsort(pulses.durations_us[gaps])[-(len(reading.sections) - 1) :]])
-    firsts, lasts = [0, *(longest + 1).tolist()], [*(longest - 1).tolist(), pulses.durations_us.size - 1]
+    gaps = reading.gaps or tuple((np.flatnonzero(np.isnan(reading.expected_us[1:-1])) + 1).tolist())
+    firsts, lasts = [0, *(at + 1 for at in gaps)], [*(at - 1 for at in gaps), pulses.durations_us.size - 1]
     return [pulses.part(first, last) for first, last in zip(firsts, lasts, strict=True)]
 
 
@@ -107,5 +106,6 @@ def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
         bit_spans_us=np.concatenate([r.bit_spans_us + at for r, at in zip(readings, offsets, strict=True)]),
         expected_us=np.concatenate(expected),
         sections=tuple(int(reading.bits.size) for reading in readings),
+        gaps=tuple(section.first - 1 - first for section in sections[1:]),
     )
     return Frame(first, last, whole, (reading,))

@@ -1,0 +1,84 @@
+"""Rows of symbols to frames: what runs in, where a leader begins, which spaces part frames and sections."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from eager_tern.linecode.runs import Row
+from eager_tern.signal.values import Floats
+
+SHORTEST_GAP_US = 2_500.0  # between sections or copies
+GAP_IN_SPACES = 1.2  # beside the longest space of the data
+LONGEST_RUN_IN = 41  # symbols
+LONGEST_LEADER = 88  # pulses: a run-in and its sync
+LONGEST_BEHIND = 4  # pulses: a sync behind the data
+SAME_LEADER = 0.25  # by which the pulses of two leaders may differ
+FEWEST_IN_COPY = 16  # bits that say the same again without a gap: a copy, and no section
+
+Part = tuple[int, int, list[Row]]  # first and last mark, rows of data
+
+
+def parts_of(d: Floats, rows: Sequence[Row]) -> list[Part]:
+    """The frames, or sections of one, that a burst's rows make. ``d``: all its durations in µs, a mark first."""
+    longest_space = max(float(d[row.first : row.last + 1][1 - row.first % 2 :: 2].max(initial=0.0)) for row in rows)
+    gap_us = max(SHORTEST_GAP_US, GAP_IN_SPACES * longest_space)
+    data = _data(d, rows, gap_us)
+    if not data:
+        return []
+    first = max(0, data[0].first - LONGEST_LEADER) // 2 * 2
+    leader = d[first : data[0].first]
+    groups, starts, ends = [[data[0]]], [first], []
+    for before, row in pairwise(data):
+        gap = _gap_between(d, before, row, leader, gap_us)
+        if gap is None:
+            groups[-1].append(row)
+            continue
+        ends.append(gap - 1)
+        starts.append(gap + 1)
+        groups.append([row])
+    ends.append(_trailer_ends(d, data[-1].last))
+    return list(zip(starts, ends, groups, strict=True))
+
+
+def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:
+    """The rows without those that run in: equal symbols that all begins with, and as many behind a gap."""
+    first = _symbols(rows[0])
+    if not (rows[0].bare and rows[0].first <= 1 and first <= LONGEST_RUN_IN and len(rows) > 1):
+        return list(rows)
+    out: list[Row] = []
+    for at, row in enumerate(rows):
+        begins = not out or float(d[rows[at - 1].last + 1 : row.first].max(initial=0.0)) >= gap_us
+        if not (row.bare and begins and abs(_symbols(row) - first) <= 1 and at + 1 < len(rows)):
+            out.append(row)
+    return out if any(not row.bare for row in out) else []
+
+
+def _symbols(row: Row) -> int:
+    return int(row.line.bits.size) // row.line.symbol_bits
+
+
+def _trailer_ends(d: Floats, last: int) -> int:
+    """The mark that ends a frame whose last symbol ends with pulse ``last``; a sync may stand behind it."""
+    end = d.size - 1
+    return end if last + LONGEST_BEHIND >= end else last + last % 2
+
+
+def _gap_between(d: Floats, before: Row, row: Row, leader: Floats, gap_us: float) -> int | None:
+    """The space that parts two rows; None where they are one frame with a sync inside it.
+
+    It stands before what is like the first leader; else it is the longest one.
+    """
+    spaces = np.arange(before.last + 1 + before.last % 2, row.first, 2)
+    if not spaces.size:
+        return None
+    at = row.first - leader.size - 1
+    if leader.size and at in spaces and d[at] >= SHORTEST_GAP_US:
+        again = d[at + 1 : row.first]
+        if np.all(np.abs(again / leader - 1) < SAME_LEADER):
+            return at
+    longest = int(spaces[np.argmax(d[spaces])])
+    copy = before.line.bits.size >= FEWEST_IN_COPY and np.array_equal(before.line.bits, row.line.bits)
+    return longest if d[longest] >= gap_us or copy else None
