@@ -95,6 +95,7 @@ def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row]) -> LineRead
         rows[0].first,
         found.score,
         symbol_bits=found.symbol_bits,
+        symbols=rows[0].line.symbols,
     )
 
 

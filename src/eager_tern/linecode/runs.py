@@ -31,13 +31,13 @@ ROUNDS = 3  # in which lengths and rows settle
 SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before anything was measured
 CLOCK_SPREAD = 0.03  # of the length: what a duration errs by the more, the longer it is
 FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
+COARSEST_SPREAD = 0.3  # of the shortest length and of what tells two symbols apart: 60 µs of jitter at a unit of 300
 TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty pulses
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
 RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
 SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
-FEWEST_OF_LEVEL = 2  # symbols of each kind where there are more than two
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
 COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step between them
 
@@ -217,7 +217,7 @@ def _levels(lengths: Floats, count: int) -> NDArray[np.intp] | None:
         if step <= 0:
             return None
         level = np.clip(np.rint((lengths - base) / step), 0, count - 1)
-        if not all(np.count_nonzero(level == each) >= FEWEST_OF_LEVEL for each in range(count)):
+        if not all(np.count_nonzero(level == each) for each in range(count)):
             return None
         above = level - level.mean()
         step = float(above @ lengths / (above @ above))
@@ -281,7 +281,9 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
         rest = np.concatenate((marks - new_marks[symbol], spaces - new_spaces[symbol]))
         spread = np.sqrt((np.sum(rest**2) + SPREAD_WEIGHT * SPREAD_US**2) / (rest.size + SPREAD_WEIGHT))
         alphabet = _Alphabet(alphabet.code, new_marks, new_spaces, float(spread), alphabet.bits, alphabet.numbers)
-    return alphabet, rows
+    apart = np.abs(np.diff(alphabet.marks)) + np.abs(np.diff(alphabet.spaces))
+    finest = min(float(apart.min()), float(alphabet.marks.min()), float(alphabet.spaces.min()))
+    return (alphabet, rows) if alphabet.spread_us < COARSEST_SPREAD * finest else None
 
 
 def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats:
@@ -347,7 +349,9 @@ def _line(
     shifts = np.arange(alphabet.bits - 1, -1, -1)
     bits: Bits = (data[:, None] >> shifts & 1).astype(np.uint8).ravel()
     expected = expected_durations(clock, lengths)
-    return LineReading(alphabet.code, clock, bits, spans, expected, 0, 0.0, symbol_bits=alphabet.bits)
+    return LineReading(
+        alphabet.code, clock, bits, spans, expected, 0, 0.0, symbol_bits=alphabet.bits, symbols=alphabet.marks.size
+    )  # fmt: skip
 
 
 def _saved_on_bare(rows: list[Row], a_symbol: float) -> float:

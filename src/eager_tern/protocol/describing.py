@@ -162,17 +162,60 @@ def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
 
 
 def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, object]]:
-    """Leader, bits and trailer of a section."""
-    d = piece.durations_us
+    """Leader, bits and trailer of a section, with whatever stands between its bits."""
+    if line.framing is not None:
+        return [{"bits": int(line.bits.size)}]
+    d, clock = piece.durations_us, line.clock
+    lengths = (d - clock.excess_us * alternating(d.size)) / unit * alternating(d.size)
+    edges = np.concatenate(([0.0], np.cumsum(d)))
+    groups = line.bit_spans_us[:: line.symbol_bits, 0], line.bit_spans_us[line.symbol_bits - 1 :: line.symbol_bits, 1]
+    starts, ends = _near(edges, groups[0]), _near(edges, groups[1])
+    if line.code == "biphase":
+        return _joined_parts(piece, line, unit)
     parts: list[dict[str, object]] = []
-    if line.leader:
-        signs = alternating(line.leader)
-        lengths = _rounded((d[: line.leader] - line.clock.excess_us * signs) / unit) * signs
-        parts.append({"pulses": lengths.tolist()})
-    parts.append({"bits": int(line.bits.size)})
-    paired = line.code in ("pulse-distance", "pulse-width")
-    if paired and d.size > line.leader + 2 * line.bits.size // line.symbol_bits:  # a mark behind the last symbol
-        parts.append({"pulses": _rounded(np.array([(d[-1] - line.clock.excess_us) / unit])).tolist()})
+    at, bits = 0, 0
+    for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
+        if start > at:
+            parts += [{"bits": bits}] if bits else []
+            parts.append(_pulses(lengths[at:start]))
+            bits = 0
+        bits += line.symbol_bits
+        at = end
+    parts.append({"bits": bits})
+    return [*parts, _pulses(lengths[at:])] if at < d.size else parts
+
+
+def _near(edges: Floats, times: Floats) -> np.ndarray:
+    """Which edges are nearest to some times."""
+    after = np.clip(np.searchsorted(edges, times), 1, edges.size - 1)
+    return np.where(times - edges[after - 1] < edges[after] - times, after - 1, after)
+
+
+def _pulses(lengths: Floats) -> dict[str, object]:
+    return {"pulses": (_rounded(np.abs(lengths)) * np.sign(lengths)).tolist()}
+
+
+def _joined_parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, object]]:
+    """The same where symbols join: of a pulse beside the bits only what lies outside them is fixed."""
+    d, excess = piece.durations_us, line.clock.excess_us
+    signs = alternating(d.size)
+    edges = np.concatenate(([0.0], np.cumsum(d - excess * signs)))
+    # The bits' places are counted on the measured edges, of which every second one is late by the excess.
+    shifted = np.concatenate(([0.0], np.cumsum(d)))
+    begins, ends = (np.interp(line.bit_spans_us[:, i], shifted, edges) for i in (0, 1))
+    begins[0] = min(begins[0], line.bit_spans_us[0, 0])  # before the first edge there is nothing to go by
+    ends[-1] = max(ends[-1], line.bit_spans_us[-1, 1] - excess * (d.size % 2))
+    blocks = np.split(np.arange(line.bits.size), np.flatnonzero(begins[1:] - ends[:-1] > unit / 2) + 1)
+    parts: list[dict[str, object]] = []
+    at = 0.0
+    for block in [*blocks, np.empty(0, np.intp)]:
+        until = float(begins[block[0]]) if block.size else float(edges[-1])
+        inside = (np.minimum(edges[1:], until) - np.maximum(edges[:-1], at)) / unit
+        if (fixed := inside > 0.5).any():
+            parts.append(_pulses((inside * signs)[fixed]))
+        if block.size:
+            parts.append({"bits": int(block.size)})
+            at = float(ends[block[-1]])
     return parts
 
 
@@ -189,21 +232,25 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
     if line.code == "biphase":
         return {zero: ([-1, 1], "space, then mark"), one: ([1, -1], "mark, then space")}
     found = []
-    for value in range(2**line.symbol_bits):
+    for value in range(line.symbols):
         marks, spaces = [], []
         for piece, each in zip(pieces, lines, strict=True):
+            d = piece.durations_us
             values = each.bits.reshape(-1, line.symbol_bits) @ (1 << np.arange(line.symbol_bits)[::-1])
-            at = each.leader + 2 * np.flatnonzero(values == value)
-            marks.append(piece.durations_us[at] - each.clock.excess_us)
-            behind = at[at + 1 < piece.durations_us.size] + 1
+            edges = np.concatenate(([0.0], np.cumsum(d)))
+            places = _near(edges, each.bit_spans_us[:: line.symbol_bits, 0])
+            at = places[values == value]
+            marks.append(d[at] - each.clock.excess_us)
+            behind = at[at + 1 < d.size] + 1
             if not behind.size:  # the only one of its value ends the frame
-                behind = np.arange(each.leader + 1, piece.durations_us.size, 2)
-            spaces.append(piece.durations_us[behind] + each.clock.excess_us)
+                behind = places[places + 1 < d.size] + 1
+            spaces.append(d[behind] + each.clock.excess_us)
         mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
         lengths = _rounded(np.array([mark, space]) / unit)
         found.append([float(lengths[0]), -float(lengths[1])])
-    if line.symbol_bits == 2:
-        return {"symbols": (found[::-1] if turned else found, "00, 01, 10, 11")}
+    if line.symbols > 2:
+        numbers = ", ".join(f"{value:0{line.symbol_bits}b}" for value in range(line.symbols))
+        return {"symbols": (found[::-1] if turned else found, numbers)}
     return {zero: (found[0], ""), one: (found[1], "")}
 
 

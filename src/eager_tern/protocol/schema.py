@@ -241,8 +241,8 @@ class Sheet(Strict):
         given = [self.zero is not None and self.one is not None, bool(self.symbols), self.serial is not None]
         if sum(given) != 1 or (self.zero is None) != (self.one is None):
             raise ValueError('a sheet has "zero" and "one", or "symbols", or "serial"')
-        if self.symbols and len(self.symbols) not in (4, 8, 16):
-            raise ValueError('"symbols" lists 4, 8 or 16 of them, for bits in groups of 2, 3 or 4')
+        if self.symbols and not 3 <= len(self.symbols) <= 16:
+            raise ValueError('"symbols" lists 3 to 16 of them, for bits in groups of 2, 3 or 4')
         for number, symbol in enumerate(self.alphabet):
             if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
                 key = f"symbol {number}" if self.symbols else ("zero", "one")[number]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 
 from eager_tern.linecode.identify import COARSEST, FEWEST_PULSES, NOISE_HEAD_START, as_one
@@ -42,7 +44,9 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
             frames.append(Frame(first + offset, last + offset, part, (reading_of_line(line, chances[0]),)))
     if not frames:
         return None
-    evidence = best.score + UNKNOWN_PRIOR - float(any_pulse_score(d))
+    said = Counter(frame.reading.bits.tobytes() for frame in frames)
+    # Each copy costs what it would by itself; sections are one frame.
+    evidence = best.score + UNKNOWN_PRIOR * max(said.values()) - float(any_pulse_score(d))
     return Candidate(frames[0].first, frames[-1].last, tuple(frames), evidence)
 
 
