@@ -15,7 +15,7 @@ GAP_IN_SPACES = 1.2  # beside the longest space of the data
 LONGEST_RUN_IN = 41  # symbols
 LONGEST_LEADER = 88  # pulses: a run-in and its sync
 LONGEST_BEHIND = 4  # pulses: a sync behind the data
-SAME_LEADER = 0.25  # by which the pulses of two leaders may differ
+SAME_LEADER, SAME_LEADER_US = 0.25, 250.0  # by which the pulses of two leaders may differ: 60 µs of jitter in each edge
 FEWEST_IN_COPY = 16  # bits that say the same again without a gap: a copy, and no section
 
 Part = tuple[int, int, list[Row]]  # first and last mark, rows of data
@@ -77,7 +77,7 @@ def _gap_between(d: Floats, before: Row, row: Row, leader: Floats, gap_us: float
     at = row.first - leader.size - 1
     if leader.size and at in spaces and d[at] >= SHORTEST_GAP_US:
         again = d[at + 1 : row.first]
-        if np.all(np.abs(again / leader - 1) < SAME_LEADER):
+        if np.all(np.abs(again - leader) < np.maximum(SAME_LEADER * leader, SAME_LEADER_US)):
             return at
     longest = int(spaces[np.argmax(d[spaces])])
     copy = before.line.bits.size >= FEWEST_IN_COPY and np.array_equal(before.line.bits, row.line.bits)

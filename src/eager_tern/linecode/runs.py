@@ -31,11 +31,13 @@ ROUNDS = 3  # in which lengths and rows settle
 SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before anything was measured
 CLOCK_SPREAD = 0.03  # of the length: what a duration errs by the more, the longer it is
 FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
+FARTHEST_INSIDE = 6.5  # between two that fit: one duration in some thousands is off by four
 COARSEST_SPREAD = 0.3  # of the shortest length and of what tells two symbols apart: 60 µs of jitter at a unit of 300
 TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty pulses
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
 RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
+ALIKE, FEWEST_RUN_IN = 0.4, 6  # by how much equal pulses differ with 60 µs of jitter; how many are no accident
 SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
@@ -245,8 +247,10 @@ def _told(d: Floats, alphabet: _Alphabet) -> _Told:
     near = off_mark**2 + off_space**2
     symbol = np.argmin(np.where(np.isfinite(near), near, np.inf), axis=1)
     at = np.arange(marks.size)
-    fits_mark = off_mark[at, symbol] < FARTHEST
-    both = fits_mark & (off_space[at, symbol] < FARTHEST)
+    far = np.maximum(off_mark[at, symbol], off_space[at, symbol])
+    both = far < FARTHEST
+    inside = np.concatenate(([False], both[:-2] & both[2:], [False])) if both.size > 2 else both
+    both |= inside & (far < FARTHEST_INSIDE)
     by_mark = np.where(both, symbol, np.argmin(off_mark, axis=1))
     return _Told(by_mark, both, off_mark.min(axis=1) < FARTHEST)
 
@@ -312,7 +316,7 @@ def _as_parsed(d: Floats, alphabet: _Alphabet, spans: list[Span]) -> Parsed:
     wide = alphabet.code == "pulse-width"
     units = small_units(alphabet.marks, alphabet.spaces)
     expected = np.full(d.size, np.nan)
-    rows, count = [], 0
+    rows = []
     for first, last, tail in spans:
         symbols = told.symbol[first : last + 1 + int(tail)]
         stop = 2 * last + 1 + int(tail)
@@ -324,13 +328,10 @@ def _as_parsed(d: Floats, alphabet: _Alphabet, spans: list[Span]) -> Parsed:
         # A short mark left over behind whole groups of bits is the sync before the long pause, and no bit.
         if wide and tail and alphabet.bits == 1 and data.size % GROUP == 1 and data[-1] == 0 and data.size > GROUP:
             data = data[:-1]
-        count += data.size
         line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)
         rows.append(Row(2 * first, stop, line, bool((data == data[0]).all())))
-    score = float(timing_score(d - expected)) + float(any_pulse_score(d[np.isnan(expected)]))
-    a_symbol = float(np.log(alphabet.marks.size))
-    score += _saved_on_bare(rows, a_symbol) - count * a_symbol - parameter_cost(alphabet.numbers, d.size)
-    score -= TURN_COST * len(rows) - (SELDOM if alphabet.marks.size > 2 else 0.0)
+    score = _score(d, rows, expected, float(np.log(alphabet.marks.size)), alphabet.numbers)
+    score += SELDOM if alphabet.marks.size > 2 else 0.0
     return Parsed(alphabet.code, alphabet.bits, tuple(rows), score)
 
 
@@ -354,10 +355,32 @@ def _line(
     )  # fmt: skip
 
 
-def _saved_on_bare(rows: list[Row], a_symbol: float) -> float:
-    """Nats by which equal symbols before the first of the other rows are likelier than data: they run in."""
-    runs_in = rows[: next((i for i, row in enumerate(rows) if not row.bare), 0)]
-    return sum(max(row.line.bits.size // row.line.symbol_bits * a_symbol - RUN_IN_COST, 0.0) for row in runs_in)
+def _score(d: Floats, rows: list[Row], expected_us: Floats, a_symbol: float, numbers: int) -> float:
+    """Log likelihood of all pulses, less what the hypothesis costs; ``expected_us`` is NaN outside the rows.
+
+    Equal pulses before the first of the other rows, and equal pulses outside the rows, run in: they are as certain as data
+    and say nothing but how many there are.
+    """
+    expected_us = expected_us.copy()
+    score = 0.0
+    for first, end in _runs_in(d, np.isnan(expected_us)):
+        expected_us[first:end:2], expected_us[first + 1 : end : 2] = d[first:end:2].mean(), d[first + 1 : end : 2].mean()
+        score -= RUN_IN_COST
+    begins = next((i for i, row in enumerate(rows) if not row.bare), 0)
+    for at, row in enumerate(rows):
+        cost = row.line.bits.size / row.line.symbol_bits * a_symbol
+        score -= min(cost, RUN_IN_COST) if at < begins else cost
+    score += float(timing_score(d - expected_us)) + float(any_pulse_score(d[np.isnan(expected_us)]))
+    return score - parameter_cost(numbers, d.size) - TURN_COST * len(rows)
+
+
+def _runs_in(d: Floats, outside: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
+    """Stretches of pulses outside the rows that are as long as the ones two before them: first and end."""
+    alike = outside[2:] & outside[:-2] & (np.abs(d[2:] - d[:-2]) < ALIKE * np.minimum(d[2:], d[:-2]))
+    turns = np.flatnonzero(np.diff(np.concatenate(([0], alike.view(np.int8), [0]))))
+    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
+        if end - first >= FEWEST_RUN_IN:
+            yield first, end + 2
 
 
 LONGEST_RUN = 2.5  # half bits
@@ -381,7 +404,7 @@ def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
     exact = (d - excess * alternating(d.size)) / unit
     data = (exact > SHORTEST_RUN) & (exact < LONGEST_RUN)
     turns = np.flatnonzero(np.diff(np.concatenate(([0], data.view(np.int8), [0]))))
-    rows, expected, count = [], np.full(d.size, np.nan), 0
+    rows, expected = [], np.full(d.size, np.nan)
     for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
         if end - first < 2 * FEWEST_SYMBOLS - 2:
             continue
@@ -389,12 +412,9 @@ def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
         if row is not None:
             rows.append(row)
             expected[first:end] = row.line.expected_us
-            count += row.line.bits.size
     if not rows or all(row.bare for row in rows):
         return
-    score = float(timing_score(d - expected)) + float(any_pulse_score(d[np.isnan(expected)]))
-    score += _saved_on_bare(rows, LN2) - count * LN2 - parameter_cost(3, d.size) - TURN_COST * len(rows)
-    yield Parsed("biphase", 1, tuple(rows), score)
+    yield Parsed("biphase", 1, tuple(rows), _score(d, rows, expected, LN2, 3))
 
 
 def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row | None:

@@ -16,7 +16,6 @@ from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.damaged import (
     Mended,
-    has_glitches,
     leave_out_glitches,
     leave_out_one,
     lies_close,
@@ -128,8 +127,9 @@ def _settles(found: Candidate) -> bool:
     if best.sheet is None or best.kind not in {kind.name for kind in (*best.sheet.leads, *best.sheet.frames[1:])}:
         return False
     followed = best.bits.size and best.kind not in {kind.name for kind in best.sheet.leads}
-    glitches = has_glitches(found.frames[0].pulses.durations_us)
-    return not followed and (reads_well((best,)) or lies_close(best)) and not (glitches and not best.known)
+    failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
+    close = lies_close(best) and not failed
+    return not followed and (reads_well((best,)) or close)
 
 
 def _unknown_over_several(
