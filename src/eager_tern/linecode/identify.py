@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.likelihood import noise_score, probabilities
-from eager_tern.linecode.parts import parts_of
+from eager_tern.linecode.parts import is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
@@ -28,7 +28,13 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     if d.size < FEWEST_SERIAL:
         return ()
     tried = [_whole(d, each) for each in parsed(d)] if d.size >= FEWEST_PULSES else []
-    fitting = [r for r in tried if r is not None and r.clock.rms_us < COARSEST * r.clock.unit_us]
+    fitting = [
+        r
+        for r in tried
+        if r is not None
+        and r.clock.rms_us < COARSEST * r.clock.unit_us
+        and is_mostly_data(d, r.leader, int(np.count_nonzero(~np.isnan(r.expected_us))))
+    ]
     # Serial characters are sought at length, and only where something simpler leaves much unexplained.
     clean = any(
         r.clock.rms_us < CLEAN * r.clock.unit_us and np.count_nonzero(np.isnan(r.expected_us)) < UNEXPLAINED * d.size

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from eager_tern.linecode.runs import Row
+from eager_tern.linecode.runs import ALIKE, Row
 from eager_tern.signal.values import Floats
 
 SHORTEST_GAP_US = 2_500.0  # between sections or copies
@@ -15,6 +15,8 @@ GAP_IN_SPACES = 1.2  # beside the longest space of the data
 LONGEST_RUN_IN = 41  # symbols
 LONGEST_LEADER = 88  # pulses: a run-in and its sync
 LONGEST_BEHIND = 4  # pulses: a sync behind the data
+MOSTLY = 0.6  # of a frame's pulses behind its leader are data: a sync is short beside them
+MOST_ODD = 8  # pulses of a leader that do not repeat those before
 SAME_LEADER, SAME_LEADER_US = 0.25, 250.0  # by which the pulses of two leaders may differ: 60 µs of jitter in each edge
 FEWEST_IN_COPY = 16  # bits that say the same again without a gap: a copy, and no section
 
@@ -41,6 +43,13 @@ def parts_of(d: Floats, rows: Sequence[Row]) -> list[Part]:
         groups.append([row])
     ends.append(_trailer_ends(d, data[-1].last))
     return list(zip(starts, ends, groups, strict=True))
+
+
+def is_mostly_data(d: Floats, leader: int, told: int) -> bool:
+    """Whether ``told`` of a frame's pulses are enough for its being one, with so many before the data."""
+    before = d[:leader]
+    odd = leader - np.count_nonzero(np.abs(before[2:] - before[:-2]) < ALIKE * np.minimum(before[2:], before[:-2]))
+    return told >= MOSTLY * (d.size - leader) and odd <= MOST_ODD
 
 
 def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:

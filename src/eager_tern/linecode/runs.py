@@ -26,6 +26,7 @@ FEWEST_SYMBOLS = 4  # of a row: fewer are a leader's pulses that happen to be as
 FEWEST_PAIRS = 6  # of all rows together, of which lengths can be learned
 FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 RECURRING = 0.4  # of the pulses at the least are data; leaders and gaps are few
+LONGEST_US = 14_000.0  # of a pulse that is data; handsets' longest spaces within bits are 4 ms
 MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest of the data
 ROUNDS = 3  # in which lengths and rows settle
 SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before anything was measured
@@ -152,9 +153,10 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
 def _bounds(lengths: Floats) -> list[float]:
     """The longest of the recurring lengths, by each way to see it: where sorted neighbours lie far apart."""
     ordered = np.sort(lengths)
+    ordered = ordered[ordered < LONGEST_US]
     cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1])
-    tops = [*cuts.tolist(), ordered.size - 1]
-    enough = [at for at in tops if at + 1 >= RECURRING * ordered.size]
+    tops = [*cuts.tolist(), ordered.size - 1] if ordered.size else []
+    enough = [at for at in tops if at + 1 >= RECURRING * lengths.size]
     return [float(ordered[at]) for at in enough[:MOST_BOUNDS]]
 
 

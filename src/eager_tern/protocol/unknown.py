@@ -8,7 +8,7 @@ import numpy as np
 
 from eager_tern.linecode.identify import COARSEST, FEWEST_PULSES, NOISE_HEAD_START, as_one
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
-from eager_tern.linecode.parts import parts_of
+from eager_tern.linecode.parts import is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, Row, parsed
 from eager_tern.protocol.arbiter import Candidate
 from eager_tern.protocol.presses import Frame
@@ -40,7 +40,8 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
         part = pulses.part(first, last, edges)
         there = [Row(row.first - first, row.last - first, row.line, row.bare) for row in rows]
         line = as_one(part.durations_us, best, there)
-        if line.bits.size >= FEWEST_BITS:
+        told = int(np.count_nonzero(~np.isnan(line.expected_us)))
+        if line.bits.size >= FEWEST_BITS and is_mostly_data(part.durations_us, line.leader, told):
             frames.append(Frame(first + offset, last + offset, part, (reading_of_line(line, chances[0]),)))
     if not frames:
         return None
