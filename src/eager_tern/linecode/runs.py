@@ -49,7 +49,7 @@ COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step betwe
 class Row:
     """Symbols in a row: pulses ``first`` to ``last`` (both included) with a reading of them, ``first`` at 0.
 
-    ``bare`` tells that all its symbols are alike.
+    ``bare`` tells that all its symbols are alike, but for a last mark that may be a sync's.
     """
 
     first: int
@@ -331,7 +331,7 @@ def _as_parsed(d: Floats, alphabet: _Alphabet, spans: list[Span]) -> Parsed:
         if wide and tail and alphabet.bits == 1 and data.size % GROUP == 1 and data[-1] == 0 and data.size > GROUP:
             data = data[:-1]
         line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)
-        rows.append(Row(2 * first, stop, line, bool((data == data[0]).all())))
+        rows.append(Row(2 * first, stop, line, bool((symbols[: last + 1 - first] == symbols[0]).all())))
     score = _score(d, rows, expected, float(np.log(alphabet.marks.size)), alphabet.numbers)
     score += SELDOM if alphabet.marks.size > 2 else 0.0
     return Parsed(alphabet.code, alphabet.bits, tuple(rows), score)

@@ -25,11 +25,11 @@ from eager_tern.protocol.damaged import (
 )
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, read_by_sheets, read_frame, read_frames
-from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
 from eager_tern.protocol.taught import read_by_the_clear
 from eager_tern.protocol.unknown import keeps_time, unknown_frames
-from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.bursts import SMALLEST_GAP_US, GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 3  # a leader with its trailer
@@ -56,7 +56,9 @@ def read_bursts(
     bursts = split_bursts(pulses, gaps)
     as_they_are = _read_as_they_are(pulses, edges, bursts, tuple(sheets))
     settled = {at for at, found in as_they_are.items() if _settles(found)}
-    candidates = list(_sections_of_sheets(pulses, edges, bursts, tuple(sheets)))
+    candidates = list(_several_of_sheets(pulses, edges, bursts, tuple(sheets)))
+    for found in filter(_settles, candidates):
+        settled.update(at for at, (first, last) in enumerate(bursts) if found.first <= first and last <= found.last)
     clear: set[int] = set()  # marks with which bursts begin that have nothing to gain
     if not by_hand:
         for found in _unknown_over_several(pulses, edges, bursts, settled):
@@ -98,12 +100,12 @@ def _read_as_they_are(
     }
 
 
-def _sections_of_sheets(
+def _several_of_sheets(
     pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: tuple[Sheet, ...]
 ) -> Iterator[Candidate]:
     """Rows of bursts that are one frame of a sheet."""
-    for count, fitting in _sheets_of_sections(sheets).items():
-        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1) if count > 1]
+    for count, fitting in _sheets_of_several(sheets).items():
+        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1)]
         spans = [(first, last) for first, last in spans if last - first < MOST_PULSES]
         parts = [pulses.part(*span, edges) for span in spans]
         for span, part, matched in zip(spans, parts, read_by_sheets(parts, fitting), strict=True):
@@ -153,12 +155,19 @@ def _unknown_over_several(
 
 
 @lru_cache(maxsize=64)
-def _sheets_of_sections(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]]:
-    """By how many bursts a frame may have, most first: the sheets with such frames; every sheet for those in one."""
+def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]]:
+    """By how many bursts a frame may fall apart into: the sheets with such frames. One is left out."""
+    most = {sheet: max(_bursts_of(sheet, kind) for kind in sheet.frames) for sheet in sheets}
     return {
-        count: tuple(s for s in sheets if count == 1 or any(kind.section_count == count for kind in s.frames))
-        for count in section_counts(sheets)
+        count: tuple(sheet for sheet in sheets if most[sheet] >= count)
+        for count in range(2, max(most.values(), default=1) + 1)
     }
+
+
+def _bursts_of(sheet: Sheet, kind: FrameKind) -> int:
+    """How many bursts a frame falls apart into at the most: at its gaps, and at fixed spaces that may be taken for some."""
+    long = [p for part in kind.parts for p in part.pulses or () if p < 0 and -p * sheet.unit_us > SMALLEST_GAP_US * 0.8]
+    return kind.section_count + len(long)
 
 
 def _looked_at_closely(
@@ -269,8 +278,3 @@ def _with_repeats(
     strays = [(a, b, pulses.part(a, b, edges)) for a, b in noise if fewest <= b - a + 1 <= longest + 9]
     mended, taken = repaired_by_repeats(pulses, frames, strays)
     return mended, [span for span in noise if span[0] not in taken]
-
-
-def section_counts(sheets: Sequence[Sheet]) -> list[int]:
-    """How many bursts a frame of the sheets may have, most first."""
-    return sorted({1, *(kind.section_count for sheet in sheets for kind in sheet.frames)}, reverse=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -17,10 +18,12 @@ from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import part_pulses
+from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
 USUAL_GAP_US = 40_000.0
-GRAIN = 0.5  # of a unit, to which lengths are rounded
+NEAR_WHOLE, SHORTEST = 0.04, 0.5  # of a unit: what is taken for a whole one, and for any at all
+FIXED_NEAR_WHOLE = 0.2  # a leader's pulse is measured once a frame
 FIELD = 8  # bits of the fields to begin with
 
 
@@ -75,10 +78,13 @@ def describe_line(
     whole = [frame for frame in frames if frame.best is not None and frame.best.bits.size]
     if not whole:
         return None
-    frame = min(whole, key=lambda f: f.best.clock.rms_us / f.best.clock.unit_us if f.best is not None else np.inf)
+    usual = Counter(_shape(f.reading) for f in whole).most_common(1)[0][0]
+    alike = [f for f in whole if _shape(f.reading) == usual]
+    frame = min(alike, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
     assert frame.best is not None
     pieces = part_pulses(frame)
-    lines = [line for piece in pieces if (line := _line(piece, assumed)) is not None]
+    lines = _own_lines(frame, pieces) if assumed == AS_FOUND and not frame.best.known else []
+    lines = lines or [line for piece in pieces if (line := _line(piece, assumed)) is not None]
     if len(lines) != len(pieces):
         return None
     if assumed.excess_us is not None:
@@ -154,6 +160,33 @@ def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
     return abs(symbol[1] if sheet.code == "pulse-distance" else symbol[0])
 
 
+def _shape(reading: Reading) -> tuple[str, int, tuple[int, ...]]:
+    return reading.code, int(reading.bits.size), reading.sections
+
+
+def _own_lines(frame: Frame, pieces: Sequence[Pulses]) -> list[LineReading]:
+    """What a frame that no sheet describes was read as, section by section; none for serial characters."""
+    reading = frame.reading
+    if reading.code == "async-serial":
+        return []
+    counts = reading.sections or (int(reading.bits.size),)
+    lines, at, first = [], 0, 0
+    for piece, count in zip(pieces, counts, strict=True):
+        size = piece.durations_us.size
+        expected = reading.expected_us[first : first + size]
+        spans = reading.bit_spans_us[at : at + count] - (piece.start_us - frame.as_read.start_us)
+        bits = reading.bits[at : at + count]
+        leader = int(np.argmin(np.isnan(expected)))
+        lines.append(
+            LineReading(
+                reading.code, reading.clock, bits, spans, expected, leader, 0.0,
+                symbol_bits=reading.symbol_bits, symbols=reading.symbols,
+            )
+        )  # fmt: skip
+        at, first = at + count, first + size + 1
+    return lines
+
+
 def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
     if assumed.code is not None or assumed.leader is not None:
         return read_as(piece, assumed.code, assumed.leader, assumed.unit_us, assumed.symbol_bits)
@@ -177,12 +210,12 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, obje
     for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
         if start > at:
             parts += [{"bits": bits}] if bits else []
-            parts.append(_pulses(lengths[at:start]))
+            parts += _fixed(lengths[at:start], unit)
             bits = 0
         bits += line.symbol_bits
         at = end
     parts.append({"bits": bits})
-    return [*parts, _pulses(lengths[at:])] if at < d.size else parts
+    return [*parts, *_fixed(lengths[at:], unit)]
 
 
 def _near(edges: Floats, times: Floats) -> np.ndarray:
@@ -191,8 +224,17 @@ def _near(edges: Floats, times: Floats) -> np.ndarray:
     return np.where(times - edges[after - 1] < edges[after] - times, after - 1, after)
 
 
-def _pulses(lengths: Floats) -> dict[str, object]:
-    return {"pulses": (_rounded(np.abs(lengths)) * np.sign(lengths)).tolist()}
+def _fixed(lengths: Floats, unit: float) -> list[dict[str, object]]:
+    """Fixed pulses, parted at a silence as long as those between sections."""
+    parts: list[dict[str, object]] = []
+    for group in np.split(lengths, np.flatnonzero(lengths * unit < -SURE_GAP_US)):
+        silence = group.size and group[0] * unit < -SURE_GAP_US
+        if silence:
+            parts.append({"gap_us": round(float(-group[0] * unit))})
+        if (rest := group[1:] if silence else group).size:
+            lengths = [float(_rounded(np.abs(rest[i : i + 1]), FIXED_NEAR_WHOLE)[0]) for i in range(rest.size)]
+            parts.append({"pulses": (np.array(lengths) * np.sign(rest)).tolist()})
+    return parts
 
 
 def _joined_parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, object]]:
@@ -212,7 +254,7 @@ def _joined_parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[st
         until = float(begins[block[0]]) if block.size else float(edges[-1])
         inside = (np.minimum(edges[1:], until) - np.maximum(edges[:-1], at)) / unit
         if (fixed := inside > 0.5).any():
-            parts.append(_pulses((inside * signs)[fixed]))
+            parts += _fixed((inside * signs)[fixed], unit)
         if block.size:
             parts.append({"bits": int(block.size)})
             at = float(ends[block[-1]])
@@ -245,20 +287,19 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
             if not behind.size:  # the only one of its value ends the frame
                 behind = places[places + 1 < d.size] + 1
             spaces.append(d[behind] + each.clock.excess_us)
-        mark, space = (float(np.median(np.concatenate(part))) for part in (marks, spaces))
-        lengths = _rounded(np.array([mark, space]) / unit)
-        found.append([float(lengths[0]), -float(lengths[1])])
+        found.append([float(np.mean(np.concatenate(part))) for part in (marks, spaces)])
+    lengths = _rounded(np.array(found) / unit) * np.array([1, -1])
+    found = lengths.tolist()
     if line.symbols > 2:
         numbers = ", ".join(f"{value:0{line.symbol_bits}b}" for value in range(line.symbols))
         return {"symbols": (found[::-1] if turned else found, numbers)}
     return {zero: (found[0], ""), one: (found[1], "")}
 
 
-def _rounded(units: Floats) -> Floats:
-    """Whole units where they are near, else to the half; nothing is shorter than half a unit."""
-    return np.maximum(
-        np.where(np.abs(units - np.rint(units)) < 0.3, np.rint(units), np.rint(units / GRAIN) * GRAIN), GRAIN
-    )
+def _rounded(units: Floats, near: float = NEAR_WHOLE) -> Floats:
+    """Whole units where all are as near, else to the hundredth: an error in a symbol adds up along a frame."""
+    whole = np.rint(units)
+    return np.maximum(whole if (np.abs(units - whole) < near).all() else np.round(units, 2), SHORTEST)
 
 
 def _rest_us(frames: Sequence[Frame]) -> float:

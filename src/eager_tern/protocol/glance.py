@@ -62,6 +62,8 @@ def _longest(sheet: Sheet, kind: FrameKind) -> float:
     """The longest pulse as a part of the whole length, where symbols join; elsewhere the bounds tell enough."""
     if kind.bit_count == 0 or is_paired(sheet) or sheet.serial is not None:
         return 1.0
+    if kind.section_count > 1:
+        return 1.0
     run, total, fixed = run_and_total(sheet, kind)
     return max([2 * run, *(p + run for p in fixed)]) / (total - 2)
 
@@ -88,10 +90,11 @@ def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
     begins = kind.parts[0].pulses or ()
     first = [(abs(p) * low - slack, (abs(p) + run) * high + slack) for p in begins[:2]]
     first += [(low - slack, 2 * run * high + slack)] * (2 - len(first))
-    longest_us = max([2 * run, *(p + run for p in fixed)]) * high + slack
+    gaps = kind.section_count > 1
+    longest_us = np.inf if gaps else max([2 * run, *(p + run for p in fixed)]) * high + slack
     # The last half bit may be a space, which nobody sees.
     return np.array(
-        [(kind.bit_count, 2 * kind.bit_count + len(fixed)), ((total - 2) * low - slack, total * high + slack), *first,
+        [(kind.bit_count, 2 * kind.bit_count + len(fixed)), ((total - 2 * kind.section_count) * low - slack, np.inf if gaps else total * high + slack), *first,
          (0.0, longest_us)]
     )  # fmt: skip
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from functools import lru_cache, reduce
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,7 +12,8 @@ from eager_tern.linecode.biphase import UnitGrids, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.glance import symbol_width
 from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows
-from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.schema import FrameKind, Part, Sheet
+from eager_tern.protocol.symbols import lay_symbols
 from eager_tern.protocol.tolerance import largest_excess
 from eager_tern.signal.values import Floats
 
@@ -18,6 +22,61 @@ EXCESS_STEPS = 15
 
 def lay_on_grid(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     """The sheet's frame laid on those of the frames (durations of shape (frames, pulses)) that say its symbols."""
+    if kind.section_count > 1:
+        each = [_lay_sections(d[i : i + 1], sheet, kind) for i in range(len(d))]
+        found = [of_rows(laid, np.array([i])) for i, laid in enumerate(each) if laid.rows.size]
+        return reduce(both_laid, found) if found else nothing_laid(d)
+    return _lay_section(d, sheet, kind)
+
+
+def _lay_sections(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
+    """One frame, shape (1, pulses), section by section: its gaps are the longest spaces."""
+    spaces = np.arange(1, d.shape[1] - 1, 2)
+    gaps = np.sort(spaces[np.argsort(d[0, spaces])[spaces.size - kind.section_count + 1 :]])
+    bounds = np.concatenate(([-1], gaps, [d.shape[1]]))
+    if gaps.size + 1 != kind.section_count:
+        return nothing_laid(d)
+    laid, expected, spans = [], [], []
+    for number, section in enumerate(_section_kinds(kind)):
+        first, end = int(bounds[number]) + 1, int(bounds[number + 1])
+        found = (lay_symbols if section.bit_count == 0 else _lay_section)(d[:, first:end], sheet, section)
+        if found.rows.size == 0:
+            return nothing_laid(d)
+        laid.append(found)
+        expected += [found.expected_us, np.full((1, 1), np.nan)]
+        spans.append(found.bit_spans_us + float(d[0, :first].sum()))
+    weights = np.array([found.expected_us.shape[1] for found in laid])
+    units, excesses, rms = (
+        np.average([np.ravel(getattr(found, name))[0] for found in laid], weights=weights, keepdims=True)
+        for name in ("units_us", "excesses_us", "rms_us")
+    )
+    bits = np.hstack([found.bits for found in laid])
+    return Laid(np.zeros(1, np.intp), units, excesses, rms, bits, np.hstack(spans), np.hstack(expected[:-1]))
+
+
+@lru_cache(maxsize=64)
+def _section_kinds(kind: FrameKind) -> tuple[FrameKind, ...]:
+    """Each section as a kind of frame of its own."""
+    groups: list[list[Part]] = [[]]
+    for part in kind.parts:
+        groups += [[]] if part.gap_us is not None else []
+        groups[-1] += [part] if part.gap_us is None else []
+    return tuple(FrameKind(name=kind.name, parts=tuple(parts)) for parts in groups)
+
+
+def _lay_section(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
+    """The same for a frame without gaps. What a leader's pulses have beside whole units is taken off for the grid."""
+    begins = np.abs(np.array(kind.parts[0].pulses or (), dtype=np.float64))
+    beside = (begins - np.rint(begins)) * sheet.unit_us
+    if not beside.any() or beside.size > d.shape[1]:
+        return _lay_in_whole_units(d, sheet, kind)
+    more = np.zeros(d.shape[1])
+    more[: beside.size] = beside
+    laid = _lay_in_whole_units(np.maximum(d - more, 1.0), sheet, kind)
+    return replace(laid, expected_us=laid.expected_us + more, bit_spans_us=laid.bit_spans_us + float(more.sum()))
+
+
+def _lay_in_whole_units(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     total = _whole_length(sheet, kind)
     if d.shape[1] > total:
         return nothing_laid(d)

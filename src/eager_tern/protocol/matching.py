@@ -60,8 +60,10 @@ def match_sheets(durations_us: Floats, sheets: Sequence[Sheet], most_rms: float 
     for shape in np.flatnonzero(possible.any(axis=0)).tolist():
         rows = np.flatnonzero(possible[:, shape])
         alike = shapes.frames[shape]
-        # Characters begin wherever their start bits stand, in each frame elsewhere.
-        together = [rows] if alike[0][0].serial is None else rows[:, None]
+        # Characters begin wherever their start bits stand, in each frame elsewhere; so do gaps where symbols join.
+        sheet, kind = alike[0]
+        alone = sheet.serial is not None or (kind.section_count > 1 and not is_paired(sheet))
+        together = rows[:, None] if alone else [rows]
         for some in together:
             for row, first in _matches(durations_us[some], *alike[0], most_rms):
                 found[some[row]] += (first, *(_as_of(first, *other) for other in alike[1:]))

@@ -58,6 +58,7 @@ class Reading:
     sections: tuple[int, ...] = ()
     gaps: tuple[int, ...] = ()
     symbol_bits: int = 1
+    symbols: int = 2
     evidence: float = 0.0
 
     @property
@@ -209,7 +210,7 @@ def reading_of_match(match: Match, chance: float) -> Reading:
         kind=match.kind.name,
         stands_for_repeat=match.kind.repeat,
         sheet=sheet,
-        sections=match.kind.sections if match.kind.section_count > 1 else (),
+        sections=match.kind.sections if len(match.kind.sections) > 1 else (),
         symbol_bits=sheet.bits_a_symbol,
     )
 
@@ -226,4 +227,5 @@ def reading_of_line(line: LineReading, chance: float) -> Reading:
         expected_us=line.expected_us,
         fields={"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)} if line.framing else {},
         symbol_bits=line.symbol_bits,
+        symbols=line.symbols,
     )

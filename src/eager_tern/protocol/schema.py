@@ -81,13 +81,13 @@ class FrameKind(Strict):
 
     @cached_property
     def sections(self) -> tuple[int, ...]:
-        """Bits of each section."""
+        """Bits of each section that has any."""
         counts = [0]
         for part in self.parts:
             if part.gap_us is not None:
                 counts.append(0)
             counts[-1] += part.bits or 0
-        return tuple(counts)
+        return tuple(count for count in counts if count)
 
     def turned(self, bits: Bits) -> Bits:
         """Bits as sent from bits as meant, or the other way round."""
