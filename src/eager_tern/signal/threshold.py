@@ -23,6 +23,8 @@ STEEP = 0.5  # an edge does most of its way within two chunks; hum does not
 NEIGHBOURHOOD_S = 60e-3  # an edge is as high as the others within this time, or
 LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
 LEAST_OF_ALL = 0.12  # and at least this part of the highest in the recording so far; less is hum
+FULL_SWING = 0.5  # of the largest range: a line that has as much everywhere never rests
+TWO_LEVELS = 2.0  # kurtosis below which samples lie on two levels, softened and drooping as they may
 DEAD_BAND = 0.3  # of the range, for a line told by its changes
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
@@ -157,6 +159,18 @@ def _noise(swing: Values, chunk_range: Values) -> float:
     return max(quiet, grid) if float(swing.max()) > 3 * grid else quiet
 
 
+def _never_rests(x: Values, swing: Values) -> bool:
+    """Whether a line swings fully all the time between two levels, as a radio receiver's that amplifies noise.
+
+    Then nothing is quiet, and there is no noise beside the swing: two levels have a kurtosis of 1, Gaussian noise of 3.
+    """
+    if float(np.quantile(swing, QUIET_QUANTILE)) < FULL_SWING * float(swing.max()):
+        return False
+    centred = x - x.mean()
+    squares = centred * centred
+    return float(np.mean(squares * squares)) < TWO_LEVELS * float(np.mean(squares)) ** 2
+
+
 def _crossings(
     x: Values, grain: int, reaches: tuple[int, int], largest: float, settings: ThresholdSettings
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_], float]:
@@ -174,13 +188,15 @@ def _crossings(
     swing = high - low
     largest = max(largest, float(swing.max()))
     least = LEAST_OF_OTHERS * _spread(swing, around, np.maximum)
-    noise = _noise(swing, chunk_high - chunk_low)
+    restless = _never_rests(x, swing)
+    noise = 0.0 if restless else _noise(swing, chunk_high - chunk_low)
     step = np.maximum(chunk_high[1:], chunk_high[:-1]) - np.minimum(chunk_low[1:], chunk_low[:-1])
     steepest = _spread(np.append(step, 0.0).astype(np.float32), reach, np.maximum)
     middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
     band = settings.hysteresis * swing
     quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, LEAST_OF_ALL * largest, SMALLEST_SWING))
-    quiet |= steepest < STEEP * swing
+    if not restless:
+        quiet |= steepest < STEEP * swing
     upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
     lower = np.where(quiet, -np.inf, middle - band).astype(np.float32)
     # Only chunks that touch a bound can hold an edge.
