@@ -67,7 +67,7 @@ def read(
     polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
     channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
     samples: Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")] = "",
-    rate: Annotated[float, typer.Option(help="Samples a second of bare IQ samples.")] = 0.0,
+    rate: Annotated[float, typer.Option(help="Samples a second, where the file does not say.")] = 0.0,
     threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
     shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
     gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
@@ -82,8 +82,8 @@ def read(
     from eager_tern.reports import describe_take, readings_document
     from eager_tern.signal.by_hand import ByHand
 
-    if bool(samples) != bool(rate):
-        raise typer.BadParameter("--samples and --rate go together")
+    if samples and not rate:
+        raise typer.BadParameter("--samples needs --rate")
     described = Description(samples, rate) if samples else None
     by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
     own, wrong = sheets_in(sheets_folder())
@@ -93,7 +93,7 @@ def read(
     takes, failed = [], False
     for path in paths:
         try:
-            found = read_file(path, sheets, ReadOptions(channel, samples=described), by_hand)
+            found = read_file(path, sheets, ReadOptions(channel, samples=described, rate_hz=rate or None), by_hand)
         except InputError as error:
             _complain(error)
             failed = True

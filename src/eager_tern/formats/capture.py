@@ -8,7 +8,7 @@ from pathlib import Path
 
 from eager_tern.signal.baseband import Baseband, Keying
 from eager_tern.signal.polarity import find_polarity
-from eager_tern.signal.values import NO_PULSES, Edges, Polarity, Pulses, pulses_from_edges
+from eager_tern.signal.values import NO_PULSES, Edges, Floats, Polarity, Pulses, pulses_from_edges
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,8 @@ class Capture:
     ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces or
     where a carrier was taken off. ``bursts`` are then the stretches of that carrier, for what is too faint for a
     threshold, and ``duty`` is the part of its period during which it is on, where that is known. ``channel_name`` is
-    what the file calls the channel. ``warnings`` say what of the file could not be used.
+    what the file calls the channel. ``falling_us`` are the times of falling edges, where nothing else was logged;
+    ``resolution_us`` is the step of a clock too coarse to read anything. ``warnings`` say what of the file could not be used.
     """
 
     path: str
@@ -40,6 +41,8 @@ class Capture:
     keying: Keying | None = None
     duty: float | None = None
     channel_name: str = ""
+    falling_us: Floats | None = None
+    resolution_us: float | None = None
     notes: tuple[Note, ...] = ()
     warnings: tuple[str, ...] = ()
 
@@ -63,12 +66,13 @@ class Description:
 @dataclass(frozen=True)
 class ReadOptions:
     """What somebody says of a file beforehand: which channel, a threshold in the samples' own units, what its bare
-    samples are. None is found out.
+    samples are, how many there are a second where no time stands with them. None is found out.
     """
 
     channel: int | None = None
     level: float | None = None
     samples: Description | None = None
+    rate_hz: float | None = None
 
 
 AS_FOUND = ReadOptions()

@@ -51,7 +51,7 @@ def claims(head: bytes, suffix: str) -> bool:
     """Text that begins with a header of several columns, or a table of numbers that lacks one; or whose suffix says
     that it is a table, where it does not begin as timing text does: what is missing is best said by this reader.
     """
-    if b"\0" in head:
+    if b"\0" in head or timing_text.holds_a_list(head.decode("utf-8", "ignore")):
         return False
     return _is_table_text(head) or (suffix in SUFFIXES and not timing_text.begins(head))
 

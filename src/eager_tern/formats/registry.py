@@ -7,14 +7,16 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from eager_tern.errors import InputError
-from eager_tern.formats import audio, casebook_file, iq, level_csv, timing_text, vcd
+from eager_tern.formats import audio, casebook_file, edge_log, iq, level_csv, timing_text, vcd
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.replacing import replacing
 from eager_tern.signal.values import Pulses
 
 HEAD = 4096
 # In the order in which they are asked; any text is timing text in the end.
-FORMATS: tuple[Format, ...] = tuple(module.FORMAT for module in (audio, casebook_file, vcd, iq, level_csv, timing_text))
+FORMATS: tuple[Format, ...] = tuple(
+    module.FORMAT for module in (audio, casebook_file, vcd, iq, edge_log, level_csv, timing_text)
+)
 
 
 def read_captures(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:

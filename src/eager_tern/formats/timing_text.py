@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +14,8 @@ import numpy as np
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.numbers import is_number
+from eager_tern.formats.rates import rate_named
+from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
 SILENCE_US = 1_000_000.0  # what a blank line stands for
@@ -21,6 +25,15 @@ COMMENT = re.compile(r"#.*|//.*")
 BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 ARRAY = re.compile(r"\{([^{}\"']*)\}")
 NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
+LIST = re.compile(r"\[([\s\d.,;+-]*)\]")
+FEWEST_IN_LIST = 6  # numbers in brackets that are durations rather than an index
+INDEXED = re.compile(r"^\s*\w*\[\s*(\d+)\s*\]\s*[=:]?\s*(.*)$")
+NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
+MOST_NUMBERED = 0.8  # of the lines
+FEWEST_ROWS = 4  # of a table of index, mark and space
+FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
+NICKNAME = re.compile(r"^\s*<[^<>\s]{1,40}>\s*|^\s*[\w.-]{1,30}@[\w.-]{1,30}[:~\w/.-]*[$#>]\s*|^\s*>+\s*")
+ELLIPSIS = re.compile(r"\.\.\.|…")
 BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 SEPARATORS = str.maketrans(",;\t", "   ")
@@ -28,10 +41,11 @@ LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this le
 
 # What terminals and loggers add to what a device prints.
 TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00-\x08\x0b-\x1a\x1c-\x1f\x7f]")
-TIME_OF_DAY = re.compile(r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d:\d\d(?:[.,]\d+)?\]?\s*(?:->|=>|[>:|])?\s*")
+TIME_OF_DAY = re.compile(r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)\s?(?:us|usec|µs|μs|[uU][lL]?|[lL])(?![\w])")
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
+FEWEST_SAMPLES, PREAMBLE = 64, 16  # numbers of a recording in one column; lines about it
 NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
 CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
 
@@ -49,10 +63,15 @@ def claims(head: bytes, suffix: str) -> bool:
     return b"\0" not in head
 
 
+def holds_a_list(text: str) -> bool:
+    """Whether durations stand in brackets somewhere, whatever is written round them."""
+    return any(len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST for found in LIST.finditer(text))
+
+
 def begins(head: bytes) -> bool:
     """Whether text begins as timing text does: with a number, a word for a level, a comment or an array."""
     first = COMMENT.sub("", head.decode("utf-8", "replace")).translate(SEPARATORS).split(maxsplit=1)
-    return not first or first[0].lower() in WORDS or is_number(first[0]) or b"{" in head
+    return not first or first[0].lower() in WORDS or is_number(first[0]) or head[:1] in (b"[", b"{") or b"{" in head
 
 
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
@@ -61,8 +80,23 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise InputError(path, "is neither text nor a binary format known here", f"byte {error.start}") from None
+    if (sampled := _samples(path, text, options)) is not None:
+        return [sampled]
     pulses, notes, warnings = parse_noted(text, path)
     return [Capture(str(path), FORMAT.name, pulses=pulses, notes=notes, warnings=warnings)]
+
+
+def _samples(path: Path, text: str, options: ReadOptions) -> Capture | None:
+    """A column of samples whose rate was told, in a comment or by hand; None where it is none."""
+    lines = [(COMMENT.sub("", line).strip(), line) for line in text.splitlines()]
+    cells = [bare for bare, _ in lines if is_number(bare)]
+    words = "\n".join(line for bare, line in lines if not is_number(bare))
+    rate = options.rate_hz or rate_named(words)
+    if not rate or len(cells) < FEWEST_SAMPLES or len(cells) < sum(bool(bare) for bare, _ in lines) - PREAMBLE:
+        return None
+    settings = ThresholdSettings(options.level) if options.level is not None else None
+    edges = edges_of_samples([np.array(cells, np.float32)], rate, settings)
+    return Capture(str(path), FORMAT.name, sample_rate_hz=rate, edges=edges)
 
 
 def parse(text: str, source: object = "text") -> Pulses:
@@ -72,7 +106,14 @@ def parse(text: str, source: object = "text") -> Pulses:
 
 def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tuple[str, ...]]:
     """Pulses, the stretches that the text names, and warnings. Raises InputError with the line."""
-    bursts, passed_over = _bursts(text, source)
+    carrier: float | None = None
+    passed_over: list[int] = []
+    cut = ELLIPSIS.search(text)
+    text = ELLIPSIS.sub(" ", text)
+    if (found := _json_bursts(text)) is not None:
+        bursts, carrier = found
+    else:
+        bursts, passed_over = _bursts(text, source)
     has_plus = any(word.startswith("+") for burst in bursts for _, words in burst.lines for word in words[:2])
     signed: list[Floats] = []
     notes: list[Note] = []
@@ -101,7 +142,58 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     if passed_over:
         count = "a line that holds" if len(passed_over) == 1 else f"{len(passed_over)} lines that hold"
         warnings = (f"line {passed_over[0]}: {count} no durations passed over",)
-    return pulses_from_signed(np.concatenate(signed)), tuple(notes), warnings
+    if cut is not None:
+        line = text.count("\n", 0, cut.start()) + 1
+        warnings += (f"line {line}: an ellipsis stands for durations that are missing",)
+    return pulses_from_signed(np.concatenate(signed), 0.0, carrier), tuple(notes), warnings
+
+
+def _json_bursts(text: str) -> tuple[list[_Burst], float | None] | None:
+    """The lists of numbers in a JSON document, a burst each, and a carrier (Hz) that it names; None if it is none."""
+    if text.lstrip()[:1] not in ("[", "{"):
+        return None
+    try:
+        document = json.loads(text)
+    except ValueError:
+        return None
+    bursts: list[_Burst] = []
+    carriers: list[float] = []
+
+    def look(value: object, name: str) -> None:
+        if isinstance(value, dict):
+            own = value.get("name")
+            for key, each in value.items():
+                if FREQUENCY.search(str(key)) and isinstance(each, int | float) and each > 1000:
+                    carriers.append(float(each))
+                look(each, str(own) if isinstance(own, str) else str(key))
+        elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
+            if len(value) >= FEWEST_IN_LIST:
+                bursts.append(_Burst([(1, [repr(each) for each in value])], name))
+        elif isinstance(value, list):
+            for each in value:
+                look(each, name)
+
+    look(document, "")
+    return (bursts, carriers[0] if carriers else None) if bursts else None
+
+
+def _plain_lines(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
+    """Lines without what counts them: a number and a colon before each, an index in brackets, a first column 0, 1, 2 …"""
+    for pattern in (INDEXED, NUMBERED):
+        found = [(number, pattern.match(line)) for number, line in lines if line.strip()]
+        counted = [int(match[1]) for _, match in found if match]
+        if len(counted) >= max(2, MOST_NUMBERED * len(found)) and _counts(counted):
+            return [(n, match[2] if (match := pattern.match(line)) else line) for n, line in lines]
+    rows = [(number, line.translate(SEPARATORS).split()) for number, line in lines]
+    cells = [row for _, row in rows if row and all(map(is_number, row))]
+    wide = len(cells) >= FEWEST_ROWS and all(len(row) == 3 for row in cells[:-1]) and 2 <= len(cells[-1]) <= 3
+    if wide and _counts([float(row[0]) for row in cells]):
+        return [(n, " ".join(row[1:] if row and all(map(is_number, row)) else row)) for n, row in rows]
+    return lines
+
+
+def _counts(numbers: Sequence[float]) -> bool:
+    return all(b - a == 1 for a, b in pairwise(numbers)) and numbers[0] in (0, 1)
 
 
 def _bursts(text: str, source: object) -> tuple[list[_Burst], list[int]]:
@@ -112,7 +204,10 @@ def _bursts(text: str, source: object) -> tuple[list[_Burst], list[int]]:
         # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
         numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
         return [_Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], []
-    return _bursts_of_lines(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")), source)
+    lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
+    if lists:
+        return [_Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], []
+    return _bursts_of_lines(_plain_lines(_unwrapped(TERMINAL_CODES.sub("", text).split("\n"))), source)
 
 
 def _array_name(text: str, array: re.Match[str]) -> str:
@@ -131,7 +226,7 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
     bursts = [_Burst([])]
     prose: list[tuple[int, str]] = []
     for number, line in lines:
-        bare = PROMPT.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))
+        bare = PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line))))
         words = UNIT.sub("", bare).translate(SEPARATORS).split()
         if not words:
             if not line.strip() and bursts[-1].lines:
@@ -194,11 +289,15 @@ def _values(burst: list[tuple[int, list[str]]], source: object) -> tuple[Floats,
     lines: list[Floats] = []
     for number, words in burst:
         place = f"line {number}"
-        sign = 1.0
-        if words[0].lower() in WORDS:
+        if len(words) > 2 and len(words) % 2 == 0 and all(word.lower() in WORDS for word in words[::2]):
+            signs = np.array([WORDS[word.lower()] for word in words[::2]])
+            words = words[1::2]
+        elif words[0].lower() in WORDS:
             if len(words) != 2:
                 raise InputError(source, f'"{words[0]}" is followed by one duration', place)
-            sign, words = WORDS[words[0].lower()], words[1:]
+            signs, words = np.array([WORDS[words[0].lower()]]), words[1:]
+        else:
+            signs = np.ones(1)
         try:
             found = np.array(words, dtype=np.float64)
         except ValueError:
@@ -207,9 +306,9 @@ def _values(burst: list[tuple[int, list[str]]], source: object) -> tuple[Floats,
         if not np.all(np.isfinite(found)) or np.any(np.abs(found) > LONGEST_US):
             bad = words[int(np.argmax(~(np.abs(found) <= LONGEST_US)))]
             raise InputError(source, f'"{bad[:40]}" is no possible duration', place)
-        if sign < 0 and np.any(found < 0):
+        if np.any((signs < 0) & (found < 0)):
             raise InputError(source, f'a space of negative length, "{words[0]}"', place)
-        values.append(found * sign)
+        values.append(found * signs)
         lines.append(np.full(found.size, number, dtype=np.float64))
     if not values:
         return np.empty(0), np.empty(0)
@@ -250,4 +349,4 @@ def _word(value: float) -> str:
     return ("+" if value > 0 else "-") + text
 
 
-FORMAT = Format("timing-text", (".txt", ".h", ".c"), claims, read, write)
+FORMAT = Format("timing-text", (".txt", ".h", ".c"), claims, read, write, obeys=frozenset({"rate_hz", "level"}))
