@@ -62,7 +62,13 @@ def read_bursts(
     clear: set[int] = set()  # marks with which bursts begin that have nothing to gain
     if not by_hand:
         for found in _unknown_over_several(pulses, edges, bursts, settled):
+            spans = [(frame.first, frame.last) for frame in found.frames]
             candidates.append(found)
+            if spans != bursts:
+                parts = [frame.pulses for frame in found.frames]
+                for frame, known in zip(found.frames, read_by_sheets(parts, sheets), strict=True):
+                    candidates += [_candidate(replace(frame, readings=known))] if known else []
+                candidates += _several_of_sheets(pulses, edges, spans, tuple(sheets))
             inside = [at for at, (first, last) in enumerate(bursts) if found.first <= last and first <= found.last]
             if all(map(keeps_time, found.frames)):
                 clear.update(inside)

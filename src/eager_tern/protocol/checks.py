@@ -36,12 +36,15 @@ def expected_value(check: Check, bits: Bits) -> int:
     value = check.init
     match check.kind:
         case "sum":
-            value += sum(units)
+            for unit in units:
+                value = _turned(value, check) + unit
             while check.carry and value >> check.at.width:  # what is carried out at the top comes in at the bottom
                 value = (value & mask) + (value >> check.at.width)
         case "xor":
             for unit in units:
-                value ^= unit
+                value = _turned(value, check) ^ unit
+        case "ones":
+            value += sum(unit.bit_count() for unit in units)
         case "copy":
             value = units[0]
         case "complement":
@@ -54,12 +57,24 @@ def expected_value(check: Check, bits: Bits) -> int:
             covered = np.concatenate([bits[first : last + 1] for first, last in check.covers])
             for column in np.flatnonzero(covered).tolist():
                 value ^= check.columns[column]
+    if check.modulus:
+        value %= check.modulus
     if check.negate:
         value = -value
     value &= mask
     if check.swap:
         value = (value << 4 | value >> 4) & mask
     return value ^ check.xor_out
+
+
+def _turned(value: int, check: Check) -> int:
+    """A running value turned to the left between two units, where the check does that."""
+    if not check.rotate:
+        return value
+    width = check.at.width
+    value &= (1 << width) - 1
+    by = check.rotate % width
+    return (value << by | value >> (width - by)) & ((1 << width) - 1)
 
 
 def units_covered(check: Check, bits: Bits) -> list[int]:

@@ -121,7 +121,7 @@ class Check(Strict):
     """A number that follows from other bits; the keys are those of a comparison's ``checks``."""
 
     name: str
-    kind: Literal["constant", "copy", "complement", "sum", "xor", "parity", "crc", "linear"]
+    kind: Literal["constant", "copy", "complement", "sum", "xor", "ones", "parity", "crc", "linear"]
     at: Bitwise
     of: Bitwise | None = None
     covers: tuple[tuple[int, int], ...] = ()
@@ -131,6 +131,8 @@ class Check(Strict):
     init: int = 0
     negate: bool = False
     carry: bool = False
+    modulus: Annotated[int, Field(ge=0)] = 0
+    rotate: int = 0
     swap: bool = False
     xor_out: int = 0
     poly: int = 0
@@ -148,6 +150,10 @@ class Check(Strict):
             raise ValueError('a check has one of "of" (bit positions) and "covers" (ranges [first, last])')
         if self.kind in ("copy", "complement") and (self.of is None or self.of.width != self.at.width):
             raise ValueError(f'a {self.kind} has "of" with as many bits as "at"')
+        if self.modulus and self.kind not in ("sum", "ones"):
+            raise ValueError('"modulus" goes with a sum, or with the number of ones')
+        if self.rotate and self.kind not in ("sum", "xor"):
+            raise ValueError('"rotate" goes with a sum or an exclusive-or')
         if self.kind == "crc" and not self.poly:
             raise ValueError('a crc has a "poly"')
         if self.kind == "linear" and len(self.columns) != sum(last - first + 1 for first, last in self.covers):
