@@ -77,7 +77,9 @@ def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
         lengths = symbol_template(sheet, kind).lengths
         least, most = lengths.min(axis=0), lengths.max(axis=0)  # NaN in both where a gap is
         gaps = np.isnan(lengths[0])
-        pulses = [(least[i] * low - slack, most[i] * high + slack) for i in range(min(2, least.size))]
+        pulses = [
+            anything if gaps[i] else (least[i] * low - slack, most[i] * high + slack) for i in range(min(2, least.size))
+        ]
         whole = (np.nansum(least) * low - slack, np.inf if gaps.any() else np.nansum(most) * high + slack)
         longest = (0.0, np.inf if gaps.any() else np.nanmax(most) * high + slack)
         return np.array([(least.size, least.size), whole, *pulses, *[anything] * (2 - len(pulses)), longest])
