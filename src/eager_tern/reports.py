@@ -17,6 +17,7 @@ from eager_tern.compare.stack import label_word
 from eager_tern.compare.wording import all_findings
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
+from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
@@ -139,7 +140,7 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
     capture, take = found.capture, found.take
     deviation_hz = found.measured.deviation_hz
     frames = [
-        _frame(frame, number, press.is_repeat(i))
+        {**_frame(frame, number, press.is_repeat(i)), **_periods(frame, capture.falling_us)}
         for number, press in enumerate(take.presses)
         for i, frame in enumerate(press.frames)
     ]
@@ -160,10 +161,20 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         "keying": capture.keying,
         **({"deviation_hz": round(deviation_hz, 1)} if deviation_hz is not None else {}),
         **({"carrier_duty": round(capture.duty, 3)} if capture.duty is not None else {}),
+        **({"edges": "falling"} if capture.falling_us is not None else {}),
+        **({"resolution_us": capture.resolution_us} if capture.resolution_us is not None else {}),
         **({"channel_name": capture.channel_name} if capture.channel_name else {}),
         **({"notes": [_note(note) for note in capture.notes]} if capture.notes else {}),
         "frames": frames,
     }
+
+
+def _periods(frame: Frame, falling_us: Floats | None) -> dict[str, Any]:
+    """Of a frame of falling edges: mark and space together, and no pulses, since half of their edges are not known."""
+    if falling_us is None:
+        return {}
+    d = frame.pulses.durations_us
+    return {"pulses_us": [], "periods_us": _durations(d[0:-1:2] + d[1::2])}
 
 
 def _note(note: Note) -> dict[str, Any]:
@@ -216,10 +227,12 @@ def _durations(durations_us: Floats) -> list[float]:
 
 
 def _reading(reading: Reading) -> dict[str, Any]:
+    codes = codes_of(reading.bits)
     return {
         "protocol": reading.protocol,
         "confidence": round(reading.confidence, 4),
         "bits": bit_text(reading.bits),
+        "codes": None if codes is None else {"as_sent": codes.as_sent, "turned": codes.turned},
         **({"sections": list(reading.sections)} if reading.sections else {}),
         "fields": reading.fields,
         "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],

@@ -35,7 +35,7 @@ LEVEL = "|".join(sorted(map(re.escape, LEVELS), key=len, reverse=True))
 EDGE = re.compile(
     rf"^[^\d]{{0,24}}?(\d{{1,20}})\s*(us|µs|μs|ms|ns)?\s*[,;:|\t =>-]+\s*(?:[a-z_]+\s*[=:]\s*)?({LEVEL})\s*;?$", re.IGNORECASE
 )
-TIME_ONLY = re.compile(r"^[^\d]{0,24}?(\d{1,20})\s*(us|µs|μs|ms|ns)?\s*[,;]?$", re.IGNORECASE)
+TIME_ONLY = re.compile(r"^(?:[a-z_]{1,8}\s*[=:]?\s*)?(\d{1,20})\s*(us|µs|μs|ms|ns)?\s*[,;]?$", re.IGNORECASE)
 UNIT_NAMED = re.compile(
     r"(?<![a-z])(micros(?:econds)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])", re.IGNORECASE
 )

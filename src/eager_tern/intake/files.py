@@ -16,6 +16,7 @@ from eager_tern.formats.capture import AS_FOUND, Capture, ReadOptions
 from eager_tern.formats.registry import read_captures
 from eager_tern.intake.faint import clearest_pulses, with_doubts
 from eager_tern.intake.passages import as_kept
+from eager_tern.protocol.periods import read_periods
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import (
     Passage,
@@ -86,6 +87,8 @@ def before_reading(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -
     if capture.bursts:
         pulses, faint = clearest_pulses(capture.bursts, sheets)
         pulses = replace(pulses, carrier_hz=capture.pulses.carrier_hz)
+    elif capture.falling_us is not None:
+        pulses = read_periods(capture.falling_us, sheets).pulses
     elif capture.edges is not None:
         polarity = by_hand.polarity or likelier_polarity(capture.edges, sheets, by_hand)
         pulses, _ = capture.marks(polarity)
@@ -98,8 +101,12 @@ def before_reading(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -
 
 def passages_of(begun: FileTake, sheets: Sequence[Sheet]) -> Iterator[Passage]:
     """What is read in a capture, passage by passage."""
+    if begun.capture.falling_us is not None:
+        read = read_periods(begun.capture.falling_us, sheets)
+        yield Passage(0, read.pulses.durations_us.size + 1, read.pulses, read.presses, ())
+        return
     passages = read_passages(begun.take.pulses, sheets, GapSettings(begun.by_hand.gap_us), begun.cut)
-    return (with_doubts(passage, begun.measured.faint) for passage in passages)
+    yield from (with_doubts(passage, begun.measured.faint) for passage in passages)
 
 
 def _whole(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:

@@ -114,7 +114,7 @@ def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tu
 
 def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool = True) -> tuple[Reading, ...]:
     """What the sheets say of a frame, against its line code alone and against noise (``anything``: log probability)."""
-    scores = [_score(match) for match in matches]
+    scores = [score_of(match) for match in matches]
     lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)
     scores += [line.score + (SERIAL_PRIOR if line.code == SERIAL else UNKNOWN_PRIOR) for line in lines[:1]]
     chances = probabilities([*scores, anything + NOISE_HEAD_START])
@@ -169,7 +169,7 @@ def _fits_closely(match: Match) -> bool:
     )
 
 
-def _score(match: Match) -> float:
+def score_of(match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
     score = match.timing
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
