@@ -16,6 +16,9 @@ from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
+SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800])  # baud, of hobby gadgets and their receivers
+SPEED_ERROR = 0.05  # of a sender with an RC clock
+UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
 EXCESSES = np.linspace(-0.44, 0.44, 9)  # of the unit
@@ -206,6 +209,7 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
                     continue
                 idle = np.isnan(placed.expected_us)
                 score = float(timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle]))
+                score += _usual_speed(placed.clock.unit_us)
                 score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - usual
                 if framing not in best or score > best[framing].score:
                     best[framing] = LineReading(
@@ -215,6 +219,12 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
         if any(_rms(reading.clock) < CLEAN for reading in best.values()):
             break  # a finer grid would fit whatever it is
     return best
+
+
+def _usual_speed(unit_us: float) -> float:
+    """Nats for a bit of that length: senders keep to the usual speeds, within what their clocks and receivers err."""
+    off = float(np.min(np.abs(np.log(1e6 / unit_us / SPEEDS)))) / SPEED_ERROR
+    return max(-0.5 * off * off, float(np.log(UNUSUAL_SPEED)))
 
 
 def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> Framing | None:

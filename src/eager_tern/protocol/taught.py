@@ -14,7 +14,7 @@ from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, reading_of_line
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, UNKNOWN_MOST, Reading, reading_of_line
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
@@ -120,7 +120,7 @@ def _as_unknown(match: Match, chance: float) -> Reading:
     """No sheet describes it: only its line code is known."""
     return Reading(
         protocol=UNKNOWN,
-        confidence=min(chance, 0.999),
+        confidence=min(chance, UNKNOWN_MOST),
         code=match.sheet.code,
         clock=match.clock,
         bits=match.bits,
