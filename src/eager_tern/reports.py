@@ -14,6 +14,7 @@ from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import Proof
 from eager_tern.compare.stack import label_word
+from eager_tern.compare.structure import structure_of
 from eager_tern.compare.wording import all_findings
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
@@ -21,7 +22,8 @@ from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.reading import UNKNOWN, Reading
+from eager_tern.protocol.take import TakeRead
 from eager_tern.signal.values import Floats, Pulses
 
 READINGS = "eager-tern/readings/1"
@@ -99,6 +101,8 @@ def _found_check(found: Found) -> dict[str, Any]:
         "carry": check.carry,
         "swap": check.swap,
         "xor_out": check.xor_out,
+        **({"modulus": check.modulus} if check.modulus else {}),
+        **({"rotate": check.rotate} if check.rotate else {}),
     }
     if check.kind == "crc":
         parameters |= {"poly": check.poly, "reflect_in": check.reflect_in, "reflect_out": check.reflect_out}
@@ -139,8 +143,13 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
 def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
     capture, take = found.capture, found.take
     deviation_hz = found.measured.deviation_hz
+    structures = _structures(take)
     frames = [
-        {**_frame(frame, number, press.is_repeat(i)), **_periods(frame, capture.falling_us)}
+        {
+            **_frame(frame, number, press.is_repeat(i)),
+            **_periods(frame, capture.falling_us),
+            **({"structure": structures[_alike(frame)]} if _is_unknown(frame) else {}),
+        }
         for number, press in enumerate(take.presses)
         for i, frame in enumerate(press.frames)
     ]
@@ -167,6 +176,28 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         **({"notes": [_note(note) for note in capture.notes]} if capture.notes else {}),
         "frames": frames,
     }
+
+
+def _is_unknown(frame: Frame) -> bool:
+    return frame.best is not None and frame.best.protocol == UNKNOWN
+
+
+def _alike(frame: Frame) -> tuple[str, int, tuple[int, ...]]:
+    """What frames have in common whose bits can be laid under one another."""
+    return frame.reading.code, int(frame.reading.bits.size), frame.reading.sections
+
+
+def _structures(take: TakeRead) -> dict[tuple[str, int, tuple[int, ...]], dict[str, Any] | None]:
+    """What the unknown frames of a take say without labels, those of one shape together."""
+    shapes: dict[tuple[str, int, tuple[int, ...]], list[Frame]] = {}
+    for frame in filter(_is_unknown, take.frames):
+        shapes.setdefault(_alike(frame), []).append(frame)
+    found = {}
+    for shape, frames in shapes.items():
+        told = structure_of(np.array([frame.reading.bits for frame in frames]), shape[2])
+        checks = [_found_check(check) for check in told.checks] if told is not None else []
+        found[shape] = {"unit": told.unit, "order": told.order, "checks": checks} if told is not None else None
+    return found
 
 
 def _periods(frame: Frame, falling_us: Floats | None) -> dict[str, Any]:

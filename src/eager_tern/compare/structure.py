@@ -1,0 +1,172 @@
+"""What frames say of themselves, without any label: bytes and their complements, checks at the end of a section."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from math import log10
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, held, positions
+from eager_tern.compare.linear import find_crcs
+from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.protocol.schema import Check
+
+Order = Literal["lsb", "msb"]
+Numbers = NDArray[np.int64]
+FEWEST_FOR_UNUSUAL = 6  # distinct frames, with which checks of any kind are sought
+SHORTEST_COVER = 2  # units that a check goes over
+USUAL_TRIED = 24.0  # natural checks of a section: kinds, orders and widths
+SEEDS = 256.0  # of which one may fit by accident
+
+
+@dataclass(frozen=True)
+class Structure:
+    """``order`` is None where nothing tells which bit of a unit is lowest."""
+
+    unit: int
+    order: Order | None
+    checks: tuple[Found, ...]
+
+
+def structure_of(rows: BitRows, sections: Sequence[int] = ()) -> Structure | None:
+    """The structure of one gadget's frames, shape (frames, bits); None where chance could do as much.
+
+    Frames that are the same are one: evidence is counted for each distinct one.
+    """
+    distinct = np.unique(rows, axis=0)
+    stack = Stack(distinct, {}, tuple(sections))
+    checks = [*_complements(stack), *_at_ends(stack)]
+    if len(distinct) >= FEWEST_FOR_UNUSUAL:
+        told = {column for check in checks for column in check.positions}
+        free = np.zeros(stack.columns, np.bool_)
+        free[stack.varying] = True
+        free[list(told)] = False
+        for search in (find_copies, lambda s: find_sums(s, free, checks), lambda s: find_crcs(s, free, checks)):
+            for check in search(stack):
+                if not told.intersection(check.positions):
+                    checks.append(check)
+                    told |= set(check.positions)
+                    free[list(check.positions)] = False
+    if not checks:
+        return None
+    orders = {check.check.order for check in checks if check.kind in ("sum", "ones")}
+    order: Order | None = "lsb" if orders == {"lsb"} else "msb" if orders == {"msb"} else None
+    nibbles = all(check.check.unit == 4 for check in checks)
+    return Structure(4 if nibbles else BYTE, order, tuple(sorted(checks, key=lambda check: min(check.positions))))
+
+
+def _complements(stack: Stack) -> list[Found]:
+    """Bytes that are each followed by their complement."""
+    found = []
+    for start, end in stack.section_bounds:
+        at = start
+        while at + 2 * BYTE <= end:
+            one, two = (stack.bits[:, a : a + BYTE] for a in (at, at + BYTE))
+            if not (one != two).all():
+                at += BYTE
+                continue
+            place, of = (positions(first, BYTE, lowest_first=True) for first in (at + BYTE, at))
+            check = Check(name="complement", kind="complement", at=place, of=of)
+            found.append((at, Found(check, np.ones(stack.rows, np.bool_), 0.0)))
+            at += 2 * BYTE
+    # All pairs are one claim: each value that was seen is told, zeros less than others.
+    seen = {(at, stack.bits[row, at : at + BYTE].tobytes()) for at, _ in found for row in range(stack.rows)}
+    plain = {(at, value) for at, value in seen if len(set(value)) == 1}
+    bits = BYTE * len(seen - plain) + 2 * len(plain)
+    chance = log10(stack.columns / BYTE * 2) * len(found) - bits * log10(2)
+    return [Found(each.check, each.holds, chance) for _, each in found] if found and chance < MOST_CHANCE else []
+
+
+@dataclass(frozen=True)
+class _Kind:
+    """A way to compute a check of ``width`` bits over units; ``tried`` counts how many there are of its sort."""
+
+    kind: Literal["sum", "xor", "ones"]
+    negate: bool = False
+    modulus: int = 0
+    rotate: int = 0
+    usual: bool = True
+
+
+KINDS = (
+    _Kind("sum"), _Kind("xor"), _Kind("sum", negate=True), _Kind("ones"), _Kind("ones", negate=True),
+    _Kind("sum", modulus=255, usual=False), _Kind("sum", modulus=15, usual=False),
+    *(_Kind(kind, rotate=by, usual=False) for kind in ("xor", "sum") for by in (1, 7, 4)),
+)  # fmt: skip
+
+
+def _at_ends(stack: Stack) -> list[Found]:
+    """Checks in the last byte or nibble of a section, over all before it in the section or in the frame."""
+    found: list[Found] = []
+    for start, end in stack.section_bounds:
+        best: Found | None = None
+        for begin in sorted({start, 0}, reverse=True):
+            for width, unit in ((8, 8), (8, 4), (4, 4)):
+                first = end - width
+                if (first - begin) % unit or first - begin < SHORTEST_COVER * unit:
+                    continue
+                for order in ("lsb", "msb"):
+                    for each in _holding(stack, begin, first, width, unit, order):
+                        if best is None or each.chance < best.chance - 0.5:
+                            best = each
+        if best is not None and best.chance < MOST_CHANCE:
+            found.append(best)
+    return found
+
+
+def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order: Order) -> Iterator[Found]:
+    units = _units(stack.bits[:, begin:first], unit, order)
+    told = _units(stack.bits[:, first : first + width], width, order)[:, 0]
+    if told.min() == told.max():
+        return
+    for kind in KINDS:
+        rest = _rest(told, _computed(units, kind, width), kind, width)
+        if rest is None or (kind.modulus and rest):
+            continue
+        check = Check(
+            name=kind.kind, kind=kind.kind, at=positions(first, width, lowest_first=order == "lsb"),
+            covers=((begin, first - 1),), unit=unit, order=order, negate=kind.negate, modulus=kind.modulus,
+            rotate=kind.rotate, init=0 if kind.kind == "xor" or kind.negate or kind.rotate else rest,
+            xor_out=rest if kind.kind == "xor" or kind.negate or kind.rotate else 0,
+        )  # fmt: skip
+        holds = held(check, stack.bits)
+        if not holds.all():
+            continue
+        # The seed is told by one of the frames.
+        independent = len(np.unique(np.column_stack((units, told)), axis=0)) - (rest not in (0, (1 << width) - 1))
+        tried = USUAL_TRIED * (1.0 if kind.usual else 4.0) * (1.0 if rest == 0 else SEEDS if independent else 1.0)
+        yield Found(check, holds, log10(tried) - independent * width * log10(2))
+
+
+def _units(bits: BitRows, unit: int, order: Order) -> Numbers:
+    """Numbers of ``unit`` bits each, shape (rows, units)."""
+    weights = 1 << np.arange(unit) if order == "lsb" else 1 << np.arange(unit)[::-1]
+    return bits.reshape(len(bits), -1, unit).astype(np.int64) @ weights
+
+
+def _computed(units: Numbers, kind: _Kind, width: int) -> Numbers:
+    mask = (1 << width) - 1
+    if kind.kind == "ones":
+        return np.array([[int(unit).bit_count() for unit in row] for row in units]).sum(axis=1)
+    value = np.zeros(len(units), np.int64)
+    for column in units.T:
+        if kind.rotate:
+            by = kind.rotate % width
+            value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
+        value = value ^ column if kind.kind == "xor" else value + column
+    return value % kind.modulus if kind.modulus else value
+
+
+def _rest(told: Numbers, computed: Numbers, kind: _Kind, width: int) -> int | None:
+    """What all frames have beside the computed number: a seed, or what is taken to it at the end; None if it differs."""
+    mask = (1 << width) - 1
+    if kind.kind == "xor" or kind.negate or kind.rotate:
+        computed = -computed if kind.negate else computed
+        rests = np.unique((computed & mask) ^ told)
+    else:
+        rests = np.unique((told - computed) & mask)
+    return int(rests[0]) if rests.size == 1 else None
