@@ -74,7 +74,7 @@ def read_bursts(
                 clear.update(inside)
             if len(found.frames) > 1:  # then none of the bursts is one frame
                 as_they_are = {at: c for at, c in as_they_are.items() if at not in inside or c.frames[0].reading.protocol != UNKNOWN}
-    candidates += as_they_are.values()
+    candidates += [c for at, c in as_they_are.items() if at not in settled or _is_known(c.frames[0])]
     for at, (first, last) in enumerate(bursts):
         if at not in settled:
             burst = pulses.part(first, last, edges)

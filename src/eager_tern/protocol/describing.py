@@ -22,7 +22,7 @@ from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
 USUAL_GAP_US = 40_000.0
-NEAR_WHOLE, SHORTEST = 0.04, 0.5  # of a unit: what is taken for a whole one, and for any at all
+NEAR_WHOLE, SHORTEST = 0.015, 0.5  # of a unit: what is taken for a whole one, and for any at all
 FIXED_NEAR_WHOLE = 0.2  # a leader's pulse is measured once a frame
 FIELD = 8  # bits of the fields to begin with
 
