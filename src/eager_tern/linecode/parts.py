@@ -49,7 +49,7 @@ def is_mostly_data(d: Floats, leader: int, told: int) -> bool:
     """Whether ``told`` of a frame's pulses are enough for its being one, with so many before the data."""
     before = d[:leader]
     odd = leader - np.count_nonzero(np.abs(before[2:] - before[:-2]) < ALIKE * np.minimum(before[2:], before[:-2]))
-    return told >= MOSTLY * (d.size - leader) and odd <= MOST_ODD
+    return bool(told >= MOSTLY * (d.size - leader) and odd <= min(MOST_ODD, told / 2))
 
 
 def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:

@@ -33,7 +33,8 @@ SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before an
 CLOCK_SPREAD = 0.03  # of the length: what a duration errs by the more, the longer it is
 FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
 FARTHEST_INSIDE = 6.5  # between two that fit: one duration in some thousands is off by four
-COARSEST_SPREAD = 0.3  # of the shortest length and of what tells two symbols apart: 60 µs of jitter at a unit of 300
+COARSEST_APART = 0.3  # spread of what tells two symbols apart: 60 µs of jitter at a unit of 300
+COARSEST_SPREAD = 0.4  # of the shortest length, which a receiver may have shortened
 TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty pulses
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
@@ -288,8 +289,9 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
         spread = np.sqrt((np.sum(rest**2) + SPREAD_WEIGHT * SPREAD_US**2) / (rest.size + SPREAD_WEIGHT))
         alphabet = _Alphabet(alphabet.code, new_marks, new_spaces, float(spread), alphabet.bits, alphabet.numbers)
     apart = np.abs(np.diff(alphabet.marks)) + np.abs(np.diff(alphabet.spaces))
-    finest = min(float(apart.min()), float(alphabet.marks.min()), float(alphabet.spaces.min()))
-    return (alphabet, rows) if alphabet.spread_us < COARSEST_SPREAD * finest else None
+    shortest = min(float(alphabet.marks.min()), float(alphabet.spaces.min()))
+    most = min(COARSEST_APART * float(apart.min()), COARSEST_SPREAD * shortest)
+    return (alphabet, rows) if alphabet.spread_us < most else None
 
 
 def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats:

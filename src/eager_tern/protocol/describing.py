@@ -288,7 +288,10 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
                 behind = places[places + 1 < d.size] + 1
             spaces.append(d[behind] + each.clock.excess_us)
         found.append([float(np.mean(np.concatenate(part))) for part in (marks, spaces)])
-    lengths = _rounded(np.array(found) / unit) * np.array([1, -1])
+    lengths = np.array(found) / unit
+    if line.code == "pulse-distance":  # whose marks are all alike
+        lengths[:, 0] = lengths[:, 0].mean()
+    lengths = _rounded(lengths) * np.array([1, -1])
     found = lengths.tolist()
     if line.symbols > 2:
         numbers = ", ".join(f"{value:0{line.symbol_bits}b}" for value in range(line.symbols))
