@@ -42,6 +42,7 @@ RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
 ALIKE, FEWEST_RUN_IN = 0.4, 6  # by how much equal pulses differ with 60 µs of jitter; how many are no accident
 SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
+NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
 COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step between them
 
@@ -88,7 +89,7 @@ class _Alphabet:
 def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
     """The codes that the burst's pulses could be in, likeliest first. ``durations_us``: shape (n,), a mark first.
 
-    More than two symbols are tried only where two leave much unexplained.
+    Bi-phase, and more than two symbols, are tried only where something simpler leaves much unexplained.
     """
     return _parsed(durations_us.tobytes())
 
@@ -96,7 +97,9 @@ def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
 @lru_cache(maxsize=1024)  # a burst is read by itself, and with those beside it
 def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     durations_us = np.frombuffer(durations)
-    found = [*_paired(durations_us, (2,)), *_joined(durations_us)]
+    found = list(_paired(durations_us, (2,)))
+    if max((_covered(each) for each in found), default=0) < NEARLY_ALL * durations_us.size:
+        found += _joined(durations_us)
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
         found += _paired(durations_us, LEVELS)
     return _best_of_each(found)

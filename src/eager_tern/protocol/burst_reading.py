@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
+from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.protocol.arbiter import Candidate, best_set
@@ -24,7 +25,7 @@ from eager_tern.protocol.damaged import (
     reads_well,
 )
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, UNKNOWN, read_by_sheets, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
 from eager_tern.protocol.taught import read_by_the_clear
@@ -41,6 +42,7 @@ FEWEST_TO_PART = 40
 FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
+SURE_SERIAL = 0.9  # confidence in characters that need no second look
 IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
 
@@ -54,33 +56,7 @@ def read_bursts(
     edges = pulses.edge_times_us
     by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
     bursts = split_bursts(pulses, gaps)
-    as_they_are = _read_as_they_are(pulses, edges, bursts, tuple(sheets))
-    settled = {at for at, found in as_they_are.items() if _settles(found)}
-    candidates = list(_several_of_sheets(pulses, edges, bursts, tuple(sheets)))
-    for found in filter(_settles, candidates):
-        settled.update(at for at, (first, last) in enumerate(bursts) if found.first <= first and last <= found.last)
-    clear: set[int] = set()  # marks with which bursts begin that have nothing to gain
-    if not by_hand:
-        for found in _unknown_over_several(pulses, edges, bursts, settled):
-            spans = [(frame.first, frame.last) for frame in found.frames]
-            candidates.append(found)
-            if spans != bursts:
-                parts = [frame.pulses for frame in found.frames]
-                for frame, known in zip(found.frames, read_by_sheets(parts, sheets), strict=True):
-                    candidates += [_candidate(replace(frame, readings=known))] if known else []
-                candidates += _several_of_sheets(pulses, edges, spans, tuple(sheets))
-            inside = [at for at, (first, last) in enumerate(bursts) if found.first <= last and first <= found.last]
-            if all(map(keeps_time, found.frames)):
-                clear.update(inside)
-            if len(found.frames) > 1:  # then none of the bursts is one frame
-                as_they_are = {at: c for at, c in as_they_are.items() if at not in inside or c.frames[0].reading.protocol != UNKNOWN}
-    candidates += [c for at, c in as_they_are.items() if at not in settled or _is_known(c.frames[0])]
-    for at, (first, last) in enumerate(bursts):
-        if at not in settled:
-            burst = pulses.part(first, last, edges)
-            as_it_is = as_they_are.get(at)
-            keeps = at in clear or (as_it_is is not None and keeps_time(as_it_is.frames[0]))
-            candidates += _looked_at_closely(burst, first, sheets, keeps, by_hand)
+    candidates = _candidates(_Line(pulses, edges, tuple(sheets)), bursts, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
     frames = [frame for candidate in best_set(candidates) for frame in candidate.frames]
@@ -92,31 +68,78 @@ def read_bursts(
     )
 
 
-def _read_as_they_are(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: tuple[Sheet, ...]
-) -> dict[int, Candidate]:
-    """The bursts that read as one frame each, by their number."""
-    tried = [at for at, (first, last) in enumerate(bursts) if FEWEST_PULSES <= last - first + 1 <= MOST_PULSES]
-    parts = [pulses.part(*bursts[at], edges) for at in tried]
-    read = read_frames(parts, sheets)
-    return {
-        at: _candidate(Frame(*bursts[at], part, readings))
-        for at, part, readings in zip(tried, parts, read, strict=True)
-        if readings
-    }
+Span = tuple[int, int]  # first and last mark of a burst or a frame
 
 
-def _several_of_sheets(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], sheets: tuple[Sheet, ...]
-) -> Iterator[Candidate]:
+@dataclass(frozen=True)
+class _Line:
+    """What is read, and with which sheets."""
+
+    pulses: Pulses
+    edges_us: Floats
+    sheets: tuple[Sheet, ...]
+
+    def part(self, span: Span) -> Pulses:
+        return self.pulses.part(*span, self.edges_us)
+
+
+def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
+    """Every explanation of any of the bursts. Where one leaves nothing to gain, the costlier ones are not sought."""
+    found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts)]
+    settled = _touched(bursts, [each for each in found if _settles(each)])
+    clear: set[int] = set()
+    parted: set[int] = set()
+    for unknown in [] if by_hand else _unknown_over_several(line, bursts, settled):
+        found += [unknown, *_known_among(line, unknown.frames)]
+        touched = _touched(bursts, [unknown])
+        clear |= touched if all(map(keeps_time, unknown.frames)) else set()
+        parted |= touched if len(unknown.frames) > 1 else set()
+    left = [at for at in range(len(bursts)) if at not in settled]
+    for at in left:
+        keeps = at in clear
+        for as_it_is in [] if keeps else _one_a_burst(line, [bursts[at]], read_frames):
+            best = as_it_is.frames[0]
+            keeps = keeps_time(best) or _is_clean_serial(best)
+            found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
+        found += _looked_at_closely(line.part(bursts[at]), bursts[at][0], line.sheets, keeps, by_hand)
+    return found
+
+
+def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
+    """Which bursts candidates explain something of."""
+    firsts = np.array([first for first, _ in bursts], dtype=np.intp)
+    lasts = np.array([last for _, last in bursts], dtype=np.intp)
+    spans = [(np.searchsorted(lasts, c.first), np.searchsorted(firsts, c.last, side="right")) for c in candidates]
+    return {at for begin, end in spans for at in range(int(begin), int(end))}
+
+
+def _one_a_burst(
+    line: _Line, bursts: Sequence[Span], read: Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
+) -> list[Candidate]:
+    """The bursts that read as one frame each."""
+    tried = [burst for burst in bursts if FEWEST_PULSES <= burst[1] - burst[0] + 1 <= MOST_PULSES]
+    parts = [line.part(burst) for burst in tried]
+    readings = read(parts, line.sheets)
+    return [_candidate(Frame(*burst, part, r)) for burst, part, r in zip(tried, parts, readings, strict=True) if r]
+
+
+def _known_among(line: _Line, frames: Sequence[Frame]) -> Iterator[Candidate]:
+    """The frames that turn out to be a sheet's, by themselves or several together, now that it is known where they end."""
+    spans = [(frame.first, frame.last) for frame in frames]
+    yield from _one_a_burst(line, spans, read_by_sheets)
+    yield from _several_of_sheets(line, spans)
+
+
+def _is_clean_serial(frame: Frame) -> bool:
+    best = frame.reading
+    return best.protocol == SERIAL and best.confidence > SURE_SERIAL and best.clock.rms_us < CLEAN * best.clock.unit_us
+
+
+def _several_of_sheets(line: _Line, bursts: Sequence[Span]) -> Iterator[Candidate]:
     """Rows of bursts that are one frame of a sheet."""
-    for count, fitting in _sheets_of_several(sheets).items():
+    for count, fitting in _sheets_of_several(line.sheets).items():
         spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1)]
-        spans = [(first, last) for first, last in spans if last - first < MOST_PULSES]
-        parts = [pulses.part(*span, edges) for span in spans]
-        for span, part, matched in zip(spans, parts, read_by_sheets(parts, fitting), strict=True):
-            if matched:
-                yield _candidate(Frame(*span, part, matched))
+        yield from _one_a_burst(replace(line, sheets=fitting), spans, read_by_sheets)
 
 
 def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
@@ -140,23 +163,20 @@ def _settles(found: Candidate) -> bool:
     return not followed and (reads_well((best,)) or close)
 
 
-def _unknown_over_several(
-    pulses: Pulses, edges: Floats, bursts: Sequence[tuple[int, int]], settled: set[int]
-) -> Iterator[Candidate]:
+def _unknown_over_several(line: _Line, bursts: Sequence[Span], settled: set[int]) -> Iterator[Candidate]:
     """Frames of one unknown code in the bursts that stand close together."""
-    rows: list[list[int]] = []
+    rows: list[list[Span]] = []
     for at, (first, last) in enumerate(bursts):
         if at in settled:
             continue
-        before = bursts[rows[-1][-1]] if rows else None
-        near = before is not None and rows[-1][-1] == at - 1 and pulses.durations_us[first - 1] < LONGEST_GAP_US
-        if near and last - bursts[rows[-1][0]][0] < MOST_PULSES:
-            rows[-1].append(at)
+        near = bool(rows) and at - 1 not in settled and line.pulses.durations_us[first - 1] < LONGEST_GAP_US
+        if near and last - rows[-1][0][0] < MOST_PULSES:
+            rows[-1].append((first, last))
         else:
-            rows.append([at])
+            rows.append([(first, last)])
     for row in rows:
-        first, last = bursts[row[0]][0], bursts[row[-1]][1]
-        if last - first < MOST_PULSES and (found := unknown_frames(pulses.part(first, last, edges), first)):
+        first, last = row[0][0], row[-1][1]
+        if last - first < MOST_PULSES and (found := unknown_frames(line.part((first, last)), first)):
             yield found
 
 
