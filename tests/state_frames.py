@@ -1,4 +1,6 @@
-"""Long state frames of air conditioners, written from the table of their timings and checks, and not from the sheets."""
+"""Long state frames of air conditioners, written from the table of their timings and checks, and not from the
+sheets.
+"""
 
 from __future__ import annotations
 
@@ -123,6 +125,10 @@ def _numbers(rng: np.random.Generator, kind: str) -> tuple[list[int], tuple[int,
             b = _bytes(rng, size - 1, (0x11, 0xDA, 0x27))
             out += [*b, sum(b) & 255]
         return out, (8, 8, 19), lsb_first
-    count, head = {"state-104": (13, ()), "state-112": (14, (0x23, 0xCB, 0x26, 0x01)), "state-144": (18, (0x23, 0xCB, 0x26, 0x01, 0x00))}[kind]
+    count, head = {
+        "state-104": (13, ()),
+        "state-112": (14, (0x23, 0xCB, 0x26, 0x01)),
+        "state-144": (18, (0x23, 0xCB, 0x26, 0x01, 0x00)),
+    }[kind]
     b = _bytes(rng, count - 1, head)
     return [*b, sum(b) & 255], (count,), lsb_first

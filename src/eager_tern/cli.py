@@ -72,11 +72,15 @@ def read(
     shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
     gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
     noise: Annotated[bool, typer.Option("--noise", help="List the stretches that are no signal, too.")] = False,
+    line_code: Annotated[
+        str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")
+    ] = "",
+    why: Annotated[str, typer.Option(help="Say why this sheet (a path or an id) does not fit.")] = "",
     as_json: AsJson = False,
 ) -> None:
     """Find the frames in captures, name their protocol and extract the fields."""
     from eager_tern.formats.capture import Description, ReadOptions
-    from eager_tern.intake.files import read_file
+    from eager_tern.intake.files import as_said, read_file
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import load_sheet, sheets_in, with_own
     from eager_tern.reports import describe_take, readings_document
@@ -90,6 +94,8 @@ def read(
     for problem in wrong:
         _complain(problem)
     sheets = with_own(_or_complain(lambda: [load_sheet(path) for path in sheet or []]), own)
+    asked = _or_complain(lambda: _sheet_named(why)) if why else None
+    how = _said(line_code)
     takes, failed = [], False
     for path in paths:
         try:
@@ -103,14 +109,30 @@ def read(
                 _complain(f"{path}: {warning}; what could be read of it is reported")
             for advice in one.advice(len(one.take.frames)):
                 _complain(f"{path}: {advice}")
-        takes += found
+        takes += [as_said(one, how) for one in found] if how is not None else found
     if as_json:
-        _print_json(readings_document(takes, noise))
+        _print_json(readings_document(takes, noise, asked))
     else:
         for one in takes:
-            _say("\n".join(describe_take(one, noise)))
+            _say("\n".join(describe_take(one, noise, asked)))
     if failed:
         raise typer.Exit(1)
+
+
+def _sheet_named(name: str) -> Any:
+    """A sheet by its path, or a built-in one by its id. Raises InputError."""
+    from eager_tern.protocol.loading import library_sheet, load_sheet
+
+    return library_sheet(name) or load_sheet(Path(name))
+
+
+def _said(line_code: str) -> Any:
+    from eager_tern.protocol.said import said
+
+    try:
+        return said(line_code) if line_code else None
+    except ValueError as error:
+        raise typer.BadParameter(str(error)) from None
 
 
 @app.command()
@@ -164,7 +186,6 @@ def make(
     from eager_tern.formats.registry import write_pulses
     from eager_tern.formats.timing_text import to_text
     from eager_tern.protocol.fields import Value, value_of
-    from eager_tern.protocol.loading import library_sheet, load_sheet
     from eager_tern.protocol.making import make_frame
     from eager_tern.reports import frame_document
 
@@ -176,8 +197,7 @@ def make(
         given[name] = value_of(text)
 
     def work() -> Any:
-        known = library_sheet(sheet) or load_sheet(Path(sheet))
-        made = make_frame(known, given)
+        made = make_frame(_sheet_named(sheet), given)
         if to is not None:
             write_pulses(to, made.pulses)
         return made

@@ -22,8 +22,10 @@ from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading
+from eager_tern.protocol.reading import UNKNOWN, Reading, serial_words
+from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
+from eager_tern.protocol.why import why_not
 from eager_tern.signal.values import Floats, Pulses
 
 READINGS = "eager-tern/readings/1"
@@ -31,9 +33,9 @@ FRAME = "eager-tern/frame/1"
 COMPARISON = "eager-tern/comparison/1"
 
 
-def readings_document(takes: Sequence[FileTake], with_noise: bool) -> dict[str, Any]:
-    """The JSON document of ``read``."""
-    return {"schema": READINGS, "takes": [_take(take, with_noise) for take in takes]}
+def readings_document(takes: Sequence[FileTake], with_noise: bool, asked: Sheet | None = None) -> dict[str, Any]:
+    """The JSON document of ``read``; with a sheet that was asked about, why it is not each frame's."""
+    return {"schema": READINGS, "takes": [_take(take, with_noise, asked) for take in takes]}
 
 
 def frame_document(made: MadeFrame) -> dict[str, Any]:
@@ -140,7 +142,7 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
     return lines
 
 
-def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
+def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, Any]:
     capture, take = found.capture, found.take
     deviation_hz = found.measured.deviation_hz
     structures = _structures(take)
@@ -148,6 +150,7 @@ def _take(found: FileTake, with_noise: bool) -> dict[str, Any]:
         {
             **_frame(frame, number, press.is_repeat(i)),
             **_periods(frame, capture.falling_us),
+            **({"why": why_not(frame, asked)} if asked is not None else {}),
             **({"structure": structures[_alike(frame)]} if _is_unknown(frame) else {}),
         }
         for number, press in enumerate(take.presses)
@@ -266,11 +269,12 @@ def _reading(reading: Reading) -> dict[str, Any]:
         "codes": None if codes is None else {"as_sent": codes.as_sent, "turned": codes.turned},
         **({"sections": list(reading.sections)} if reading.sections else {}),
         "fields": reading.fields,
+        **({"framing": serial_words(reading)} if reading.framing is not None else {}),
         "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
     }
 
 
-def describe_take(found: FileTake, with_noise: bool) -> list[str]:
+def describe_take(found: FileTake, with_noise: bool, asked: Sheet | None = None) -> list[str]:
     """What was read in a take, in lines for a person."""
     capture, take = found.capture, found.take
     channel = f", channel {capture.channel}" if capture.channel else ""
@@ -282,6 +286,9 @@ def describe_take(found: FileTake, with_noise: bool) -> list[str]:
         mended = f", {lead.mended}" if lead.mended else ""
         missed = ", only repeats: the first frame was missed" if press.first_missed else ""
         lines.append(f"  {press.start_us / 1e6:10.4f} s  {_words(lead.best)}{repeats}{missed}{mended}")
+        if asked is not None:
+            reasons = "; ".join(why_not(lead, asked))
+            lines.append(f"{'':14}{asked.id} {'fits' if not reasons else f'does not fit: {reasons}'}")
     if with_noise and take.noise:
         lines.append(f"  {len(take.noise)} stretches that are no signal")
     return lines
@@ -298,4 +305,6 @@ def _words(reading: Reading | None) -> str:
     failed = [check.name for check in reading.checks if not check.ok]
     doubts = f", does not hold: {', '.join(failed)}" if failed else ""
     shown = fields or bit_text(reading.bits) or reading.kind
+    if reading.framing is not None:
+        shown = f"{serial_words(reading)}: {shown}"
     return f"{reading.protocol}, {shown}{doubts}, confidence {reading.confidence:.2f}"

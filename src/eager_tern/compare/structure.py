@@ -145,24 +145,27 @@ def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order:
 def _units(bits: BitRows, unit: int, order: Order) -> Numbers:
     """Numbers of ``unit`` bits each, shape (rows, units)."""
     weights = 1 << np.arange(unit) if order == "lsb" else 1 << np.arange(unit)[::-1]
-    return bits.reshape(len(bits), -1, unit).astype(np.int64) @ weights
+    numbers: Numbers = bits.reshape(len(bits), -1, unit).astype(np.int64) @ weights
+    return numbers
 
 
 def _computed(units: Numbers, kind: _Kind, width: int) -> Numbers:
     mask = (1 << width) - 1
     if kind.kind == "ones":
-        return np.array([[int(unit).bit_count() for unit in row] for row in units]).sum(axis=1)
+        return np.array([sum(int(unit).bit_count() for unit in row) for row in units], np.int64)
     value = np.zeros(len(units), np.int64)
     for column in units.T:
         if kind.rotate:
             by = kind.rotate % width
             value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
         value = value ^ column if kind.kind == "xor" else value + column
-    return value % kind.modulus if kind.modulus else value
+    return np.asarray(value % kind.modulus if kind.modulus else value, np.int64)
 
 
 def _rest(told: Numbers, computed: Numbers, kind: _Kind, width: int) -> int | None:
-    """What all frames have beside the computed number: a seed, or what is taken to it at the end; None if it differs."""
+    """What all frames have beside the computed number: a seed, or what is taken to it at the end; None if it
+    differs.
+    """
     mask = (1 << width) - 1
     if kind.kind == "xor" or kind.negate or kind.rotate:
         computed = -computed if kind.negate else computed

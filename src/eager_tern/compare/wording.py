@@ -22,7 +22,8 @@ PARTS = {0.5: "half of ", 0.25: "a quarter of ", 0.1: "a tenth of ", 0.01: "a hu
 CODED = {"binary": "", "signed": ", signed", "bcd": ", in BCD", "gray": ", in Gray code"}
 KINDS = {
     "sum": "the sum of", "xor": "the exclusive-or of", "crc": "a CRC over", "complement": "the complement of",
-    "copy": "a copy of", "parity": "the parity of", "ones": "the number of ones in", "linear": "a digest, linear over exclusive-or, of",
+    "copy": "a copy of", "parity": "the parity of", "ones": "the number of ones in",
+    "linear": "a digest, linear over exclusive-or, of",
 }  # fmt: skip
 COUNTERS = {"counter": "count up from press to press", "toggle": "turns round with each press"}
 NOW_AND_THEN = "change now and then, whatever is set"

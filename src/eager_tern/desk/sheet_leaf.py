@@ -21,6 +21,7 @@ from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library, parse_sheet, sheet_text
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sheet_help import help_on
+from eager_tern.protocol.why import why_not
 from eager_tern.replacing import write_text
 from eager_tern.session.session import Session
 from eager_tern.session.words import plural
@@ -157,12 +158,15 @@ class SheetLeaf(QWidget):
         for press in presses[:SHOWN]:
             first, last = press.reading.frames[0]
             pulses = self._session.frame_pulses(press)
-            best = read_alone(pulses, first, last, (self.sheet,)).best if self.sheet is not None else None
+            if self.sheet is None:
+                break
+            frame = read_alone(pulses, first, last, (self.sheet,))
+            best = frame.best
             called = press.label or "this frame"
             if best is None or best.sheet != self.sheet:
-                lines.append(f"{called}: does not fit")
+                lines.append(f"{called}: does not fit; {'; '.join(why_not(frame, self.sheet))}")
                 continue
-            widths = {field.name: field.shown_width for field in self.sheet.fields} if self.sheet is not None else {}
+            widths = {field.name: field.shown_width for field in self.sheet.fields}
             fields = "  ".join(f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items())
             failed = [check.name for check in best.checks if not check.ok]
             checks = f"   ✗ {', '.join(failed)}" if failed else "   ✓ checks hold" if best.checks else ""

@@ -28,7 +28,8 @@ class Capture:
     where a carrier was taken off. ``bursts`` are then the stretches of that carrier, for what is too faint for a
     threshold, and ``duty`` is the part of its period during which it is on, where that is known. ``channel_name`` is
     what the file calls the channel. ``falling_us`` are the times of falling edges, where nothing else was logged;
-    ``resolution_us`` is the step of a clock too coarse to read anything. ``warnings`` say what of the file could not be used.
+    ``resolution_us`` is the step of a clock too coarse to read anything. ``warnings`` say what of the file could not
+    be used.
     """
 
     path: str

@@ -1,5 +1,5 @@
-"""Logs of practitioners' own sketches: a line an edge with its time and the level behind it, falling edges alone, or the
-level at each poll. Boot messages, prompts and counters stand between, and are passed over.
+"""Logs of practitioners' own sketches: a line an edge with its time and the level behind it, falling edges alone, or
+the level at each poll. Boot messages, prompts and counters stand between, and are passed over.
 """
 
 from __future__ import annotations
@@ -27,13 +27,25 @@ TURNS = 0.8  # of the lines name another level than the one before: each is an e
 FEWEST_POLLS = 64
 SILENCE_US = 100_000.0  # taken for granted before the first edge and behind the last
 LIKELY_MS = 50.0  # median of the intervals below which a clock without a name counts milliseconds
-COARSE_US, COARSE = 250.0, 2.5  # a clock's step from which on it may be too coarse, and how many make the shortest pulses
+COARSE_US = 250.0  # a clock's step from which on it may be too coarse
+COARSE = 2.5  # steps in the shortest pulses, of a clock that will do
 WRAPS = (1 << 32, 1 << 16)  # counters that begin anew
 
-LEVELS = {**LEVEL_WORDS, "0": 0.0, "1": 1.0, "rising": 1.0, "rise": 1.0, "up": 1.0, "falling": 0.0, "fall": 0.0, "down": 0.0}
+LEVELS = {
+    **LEVEL_WORDS,
+    "0": 0.0,
+    "1": 1.0,
+    "rising": 1.0,
+    "rise": 1.0,
+    "up": 1.0,
+    "falling": 0.0,
+    "fall": 0.0,
+    "down": 0.0,
+}
 LEVEL = "|".join(sorted(map(re.escape, LEVELS), key=len, reverse=True))
 EDGE = re.compile(
-    rf"^[^\d]{{0,24}}?(\d{{1,20}})\s*(us|µs|μs|ms|ns)?\s*[,;:|\t =>-]+\s*(?:[a-z_]+\s*[=:]\s*)?({LEVEL})\s*;?$", re.IGNORECASE
+    rf"^[^\d]{{0,24}}?(\d{{1,20}})\s*(us|µs|μs|ms|ns)?\s*[,;:|\t =>-]+\s*(?:[a-z_]+\s*[=:]\s*)?({LEVEL})\s*;?$",
+    re.IGNORECASE,
 )
 TIME_ONLY = re.compile(r"^(?:[a-z_]{1,8}\s*[=:]?\s*)?(\d{1,20})\s*(us|µs|μs|ms|ns)?\s*[,;]?$", re.IGNORECASE)
 UNIT_NAMED = re.compile(
@@ -153,7 +165,7 @@ def _polls(path: Path, lines: Sequence[str], options: ReadOptions) -> Capture:
         raise InputError(path, "holds levels without times; say how many a second with --rate", f"line {first}")
     levels = np.frombuffer("".join(polled).encode(), np.uint8).astype(np.float64) - ord("0")
     us = 1e6 / rate
-    edges = edges_of_changes(np.arange(levels.size) * us, levels, 0.0, levels.size * us)
+    edges = edges_of_changes(np.arange(levels.size, dtype=np.float64) * us, levels, 0.0, levels.size * us)
     return Capture(str(path), FORMAT.name, sample_rate_hz=rate, edges=edges)
 
 
@@ -207,7 +219,7 @@ def _edge_capture(path: Path, log: _Log) -> Capture:
     rests = np.diff(times) > REST_US
     high = levels[:-1] > 0
     resting = np.count_nonzero(rests & high) - np.count_nonzero(rests & ~high)
-    rests_high = resting > 0 if resting else bool(levels[-1] > 0)
+    rests_high = bool(resting > 0) if resting else bool(levels[-1] > 0)
     end = float(times[-1]) + SILENCE_US
     if bool(levels[0] > 0) == rests_high:  # the first line tells how the line stood before
         edges = Edges(times[1:], rests_high, 0.0, end)

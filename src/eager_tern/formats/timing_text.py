@@ -41,7 +41,9 @@ LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this le
 
 # What terminals and loggers add to what a device prints.
 TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00-\x08\x0b-\x1a\x1c-\x1f\x7f]")
-TIME_OF_DAY = re.compile(r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*")
+TIME_OF_DAY = re.compile(
+    r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*"
+)
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)\s?(?:us|usec|µs|μs|[uU][lL]?|[lL])(?![\w])")
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
@@ -178,7 +180,9 @@ def _json_bursts(text: str) -> tuple[list[_Burst], float | None] | None:
 
 
 def _plain_lines(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
-    """Lines without what counts them: a number and a colon before each, an index in brackets, a first column 0, 1, 2 …"""
+    """Lines without what counts them: a number and a colon before each, an index in brackets, a first column 0, 1,
+    2 …
+    """
     for pattern in (INDEXED, NUMBERED):
         found = [(number, pattern.match(line)) for number, line in lines if line.strip()]
         counted = [int(match[1]) for _, match in found if match]

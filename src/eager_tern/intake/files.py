@@ -17,6 +17,7 @@ from eager_tern.formats.registry import read_captures
 from eager_tern.intake.faint import clearest_pulses, with_doubts
 from eager_tern.intake.passages import as_kept
 from eager_tern.protocol.periods import read_periods
+from eager_tern.protocol.said import Said, read_said
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import (
     Passage,
@@ -107,6 +108,11 @@ def passages_of(begun: FileTake, sheets: Sequence[Sheet]) -> Iterator[Passage]:
         return
     passages = read_passages(begun.take.pulses, sheets, GapSettings(begun.by_hand.gap_us), begun.cut)
     yield from (with_doubts(passage, begun.measured.faint) for passage in passages)
+
+
+def as_said(found: FileTake, how: Said) -> FileTake:
+    """A take read in the line code that somebody says."""
+    return replace(found, take=read_said(found.take.pulses, how, GapSettings(found.by_hand.gap_us)))
 
 
 def _whole(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:

@@ -32,9 +32,9 @@ def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Flo
 
     Both arguments have shape (frames, n); ``units`` are the pulses' known lengths (NaN: not known, in the same places
     in every frame). Edges err independently of each other, so the places of the edges are fitted: edge j lies at
-    offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length the ruler begins anew, with
-    an offset of its own. A small weight holds the excess near zero where few pulses tell it. Raises ValueError where no
-    length is known.
+    offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length the ruler begins anew,
+    with an offset of its own. A small weight holds the excess near zero where few pulses tell it. Raises ValueError
+    where no length is known.
     """
     known = ~np.isnan(units[0])
     if not known.any():

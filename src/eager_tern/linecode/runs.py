@@ -1,7 +1,7 @@
 """Rows of symbols among a burst's pulses: whatever stands before, between and behind them is no data.
 
-A code's few lengths recur with every bit, a leader's once a section. So the lengths that recur are found first, then the
-pulses that are made of them; leaders of any shape, run-ins, syncs and gaps are what is left. Which code it is, the
+A code's few lengths recur with every bit, a leader's once a section. So the lengths that recur are found first, then
+the pulses that are made of them; leaders of any shape, run-ins, syncs and gaps are what is left. Which code it is, the
 likelihood of all pulses decides: those in symbols by how close they lie, the others as pulses that could be anything.
 """
 
@@ -365,13 +365,14 @@ def _line(
 def _score(d: Floats, rows: list[Row], expected_us: Floats, a_symbol: float, numbers: int) -> float:
     """Log likelihood of all pulses, less what the hypothesis costs; ``expected_us`` is NaN outside the rows.
 
-    Equal pulses before the first of the other rows, and equal pulses outside the rows, run in: they are as certain as data
-    and say nothing but how many there are.
+    Equal pulses before the first of the other rows, and equal pulses outside the rows, run in: they are as certain as
+    data and say nothing but how many there are.
     """
     expected_us = expected_us.copy()
     score = 0.0
     for first, end in _runs_in(d, np.isnan(expected_us)):
-        expected_us[first:end:2], expected_us[first + 1 : end : 2] = d[first:end:2].mean(), d[first + 1 : end : 2].mean()
+        for begin in (first, first + 1):  # marks, and spaces
+            expected_us[begin:end:2] = d[begin:end:2].mean()
         score -= RUN_IN_COST
     begins = next((i for i, row in enumerate(rows) if not row.bare), 0)
     for at, row in enumerate(rows):

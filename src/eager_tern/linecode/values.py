@@ -36,8 +36,8 @@ class LineReading:
 
     ``bits`` has shape (n,); ``bit_spans_us`` shape (n, 2): start and end of each bit, from the frame's first edge.
     ``expected_us`` has shape (pulses,): what each pulse should last; NaN where the hypothesis says nothing.
-    ``symbol_bits`` are sent together, as a character or a symbol of several bits, of which there are ``symbols`` (three of
-    them stand for two bits each as well, 00 to 10); ``framing`` of serial characters is
+    ``symbol_bits`` are sent together, as a character or a symbol of several bits, of which there are ``symbols``
+    (three of them stand for two bits each as well, 00 to 10); ``framing`` of serial characters is
     data bits, parity and stop bits. ``leader`` counts the pulses before the data. ``score`` is the log
     likelihood less what the hypothesis cost;
     ``probability`` compares it with the others and with no code at all.

@@ -1,7 +1,7 @@
 """Explanations of stretches of a take, and the best set of them that does not overlap.
 
-All evidence is in nats over pulses that could be anything: of the timing, of what bits and checks say, of how usual a code
-is, less a price for each thing that is assumed. So it adds up, and what explains nothing weighs nothing.
+All evidence is in nats over pulses that could be anything: of the timing, of what bits and checks say, of how usual a
+code is, less a price for each thing that is assumed. So it adds up, and what explains nothing weighs nothing.
 """
 
 from __future__ import annotations
@@ -15,7 +15,9 @@ from eager_tern.protocol.presses import Frame
 
 @dataclass(frozen=True)
 class Candidate:
-    """One way to explain the pulses from mark ``first`` to mark ``last``: the frames there, and the evidence for all."""
+    """One way to explain the pulses from mark ``first`` to mark ``last``: the frames there, and the evidence for
+    all.
+    """
 
     first: int
     last: int
@@ -26,8 +28,8 @@ class Candidate:
 def best_set(candidates: Sequence[Candidate]) -> list[Candidate]:
     """The candidates that explain most together, none of which overlaps another, in order of time.
 
-    (Weighted interval scheduling by dynamic programming: Kleinberg and Tardos 2005, "Algorithm Design", 6.1.) Those that
-    have no evidence are left out. Of equals the one that ends first is taken.
+    (Weighted interval scheduling by dynamic programming: Kleinberg and Tardos 2005, "Algorithm Design", 6.1.) Those
+    that have no evidence are left out. Of equals the one that ends first is taken.
     """
     worth = sorted((c for c in candidates if c.evidence > 0), key=lambda c: (c.last, c.first))
     ends = [c.last for c in worth]

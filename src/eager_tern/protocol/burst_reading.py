@@ -124,7 +124,9 @@ def _one_a_burst(
 
 
 def _known_among(line: _Line, frames: Sequence[Frame]) -> Iterator[Candidate]:
-    """The frames that turn out to be a sheet's, by themselves or several together, now that it is known where they end."""
+    """The frames that turn out to be a sheet's, by themselves or several together, now that it is known where they
+    end.
+    """
     spans = [(frame.first, frame.last) for frame in frames]
     yield from _one_a_burst(line, spans, read_by_sheets)
     yield from _several_of_sheets(line, spans)
@@ -191,7 +193,9 @@ def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]
 
 
 def _bursts_of(sheet: Sheet, kind: FrameKind) -> int:
-    """How many bursts a frame falls apart into at the most: at its gaps, and at fixed spaces that may be taken for some."""
+    """How many bursts a frame falls apart into at the most: at its gaps, and at fixed spaces that may be taken for
+    some.
+    """
     long = [p for part in kind.parts for p in part.pulses or () if p < 0 and -p * sheet.unit_us > SMALLEST_GAP_US * 0.8]
     return kind.section_count + len(long)
 

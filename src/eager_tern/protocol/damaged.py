@@ -152,7 +152,8 @@ def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, flo
         enough = agreement > LEAST_AGREEMENT and found.gain > most
         if enough and reads_well(readings) and readings[0].known:
             sure = tuple(replace(r, confidence=r.confidence * found.certainty * min(agreement, 1.0)) for r in readings)
-            most, best = found.gain, Mended(found.pulses, sure, "read as the likeliest frame in a disturbed line", DISTURBED)
+            how = "read as the likeliest frame in a disturbed line"
+            most, best = found.gain, Mended(found.pulses, sure, how, DISTURBED)
     return best
 
 

@@ -232,8 +232,8 @@ def _fixed(lengths: Floats, unit: float) -> list[dict[str, object]]:
         if silence:
             parts.append({"gap_us": round(float(-group[0] * unit))})
         if (rest := group[1:] if silence else group).size:
-            lengths = [float(_rounded(np.abs(rest[i : i + 1]), FIXED_NEAR_WHOLE)[0]) for i in range(rest.size)]
-            parts.append({"pulses": (np.array(lengths) * np.sign(rest)).tolist()})
+            each = [float(_rounded(np.array([length]), FIXED_NEAR_WHOLE)[0]) for length in np.abs(rest).tolist()]
+            parts.append({"pulses": (np.array(each) * np.sign(rest)).tolist()})
     return parts
 
 
@@ -302,7 +302,8 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
 def _rounded(units: Floats, near: float = NEAR_WHOLE) -> Floats:
     """Whole units where all are as near, else to the hundredth: an error in a symbol adds up along a frame."""
     whole = np.rint(units)
-    return np.maximum(whole if (np.abs(units - whole) < near).all() else np.round(units, 2), SHORTEST)
+    rounded: Floats = np.maximum(whole if (np.abs(units - whole) < near).all() else np.round(units, 2), SHORTEST)
+    return rounded
 
 
 def _rest_us(frames: Sequence[Frame]) -> float:

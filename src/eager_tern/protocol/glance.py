@@ -95,10 +95,8 @@ def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
     gaps = kind.section_count > 1
     longest_us = np.inf if gaps else max([2 * run, *(p + run for p in fixed)]) * high + slack
     # The last half bit may be a space, which nobody sees.
-    return np.array(
-        [(kind.bit_count, 2 * kind.bit_count + len(fixed)), ((total - 2 * kind.section_count) * low - slack, np.inf if gaps else total * high + slack), *first,
-         (0.0, longest_us)]
-    )  # fmt: skip
+    whole = ((total - 2 * kind.section_count) * low - slack, np.inf if gaps else total * high + slack)
+    return np.array([(kind.bit_count, 2 * kind.bit_count + len(fixed)), whole, *first, (0.0, longest_us)])
 
 
 def run_and_total(sheet: Sheet, kind: FrameKind) -> tuple[float, float, list[float]]:

@@ -11,10 +11,14 @@ from itertools import chain
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from pydantic import ValidationError
 
 from eager_tern.errors import InputError
+from eager_tern.linecode.values import Bits
+from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.template import frame_pulses
 
 BASE_KEY = "based_on"
 LONGEST = 200_000  # characters: the longest sheet here has some four thousand
@@ -53,7 +57,23 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
             "family": parent.family,
             **raw,
         }
-    return sheet_of_keys(raw, source, text)
+    sheet = sheet_of_keys(raw, source, text)
+    if not reads_what_it_makes(sheet):
+        raise InputError(
+            source, "it cannot read what it makes: are two symbols alike, or pulses shorter than a receiver's error?"
+        )
+    return sheet
+
+
+def reads_what_it_makes(sheet: Sheet) -> bool:
+    """Whether frames of the sheet, made without any error, are read as they were made."""
+    for kind in sheet.leads:
+        bits: Bits = (np.arange(kind.bit_count) // 3 % 2).astype(np.uint8)  # runs of three, and both at the ends
+        pulses = frame_pulses(sheet, kind, bits)
+        matches = match_sheets(pulses.durations_us[None], (sheet,))[0]
+        if not any(match.kind is kind and np.array_equal(match.meant, bits) for match in matches):
+            return False
+    return True
 
 
 def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:

@@ -73,7 +73,9 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
 
 
 def _with_marks(periods: Floats, sheet: Sheet, kind: FrameKind) -> Floats | None:
-    """Marks and spaces, the marks as the sheet has them at its own clock; None where their number is not the sheet's."""
+    """Marks and spaces, the marks as the sheet has them at its own clock; None where their number is not the
+    sheet's.
+    """
     template = symbol_template(sheet, kind)
     if kind.section_count > 1 or template.place.size != 2 * periods.size + 1:
         return None

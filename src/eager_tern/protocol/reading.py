@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score, probabilities
-from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, LineReading
+from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, Framing, LineReading
 from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
 from eager_tern.protocol.matching import Match, match_sheets
@@ -39,11 +39,11 @@ CLOSE_BITS, CLOSE_RMS = 12, 0.15
 class Reading:
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
-    ``symbol_bits`` are sent together, as in ``LineReading``. ``gaps`` are the pulses between the sections of a frame that
-    no sheet describes.
+    ``symbol_bits`` are sent together, as in ``LineReading``. ``gaps`` are the pulses between the sections of a frame
+    that no sheet describes.
 
-    ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge. ``evidence`` is by how
-    many nats it explains the pulses better than that they could be anything.
+    ``bit_spans_us`` (n, 2) and ``expected_us`` (pulses,) are counted from the frame's first edge. ``evidence`` is by
+    how many nats it explains the pulses better than that they could be anything.
     """
 
     protocol: str
@@ -62,6 +62,7 @@ class Reading:
     gaps: tuple[int, ...] = ()
     symbol_bits: int = 1
     symbols: int = 2
+    framing: Framing | None = None
     evidence: float = 0.0
 
     @property
@@ -130,6 +131,17 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     for reading in sorted(readings, key=lambda r: -r.confidence):
         best.setdefault((reading.protocol, reading.stands_for_repeat), reading)
     return tuple(best.values())
+
+
+def serial_words(reading: Reading) -> str:
+    """Speed, framing and, where all bytes are printable, text of serial characters: `1200 baud 8N1 "ok"`."""
+    if reading.framing is None:
+        return ""
+    data, parity, stop = reading.framing
+    speed = f"{1e6 / reading.clock.unit_us:.0f} baud {data}{parity[0].upper()}{stop}"
+    numbers = reading.fields.get("bytes")
+    text = bytes(numbers).decode("ascii", "replace").rstrip("\r\n\0") if isinstance(numbers, tuple) else ""
+    return f'{speed} "{text}"' if text and text.isascii() and text.isprintable() else speed
 
 
 def bit_span(reading: Reading | None, bit: int) -> tuple[float, float] | None:
@@ -221,8 +233,8 @@ def reading_of_match(match: Match, chance: float) -> Reading:
 def framed(line: LineReading) -> float:
     """How sure the framing of serial characters makes it that they are some; 1 for other codes.
 
-    Each character has a start bit, stop bits and perhaps a parity bit that could be otherwise; chance does as much in one
-    of 2 to their number, for each framing and speed that was tried.
+    Each character has a start bit, stop bits and perhaps a parity bit that could be otherwise; chance does as much in
+    one of 2 to their number, for each framing and speed that was tried.
     """
     if line.framing is None:
         return 1.0
@@ -244,4 +256,5 @@ def reading_of_line(line: LineReading, chance: float) -> Reading:
         fields={"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)} if line.framing else {},
         symbol_bits=line.symbol_bits,
         symbols=line.symbols,
+        framing=line.framing,
     )

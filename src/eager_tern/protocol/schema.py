@@ -163,6 +163,21 @@ class Check(Strict):
         return self
 
 
+def _expect_turns(kind: FrameKind, alphabet: tuple[tuple[float, ...], ...]) -> None:
+    """Raise ValueError where two marks or two spaces follow each other in a code whose symbols do not join."""
+    before = -1.0
+    for part in kind.parts:
+        if part.gap_us is not None:
+            before = -1.0
+            continue
+        pulses = part.pulses if part.pulses is not None else alphabet[0]
+        for length in pulses:
+            if length == 0 or np.sign(length) == np.sign(before):
+                name = "marks" if length > 0 else "spaces"
+                raise ValueError(f'frame "{kind.name}" has two {name} in a row, or a pulse of no length')
+            before = length
+
+
 class Sheet(Strict):
     """A protocol: how its frames look and what their bits mean."""
 
@@ -253,6 +268,11 @@ class Sheet(Strict):
             if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
                 key = f"symbol {number}" if self.symbols else ("zero", "one")[number]
                 raise ValueError(f'"{key}" alternates marks (positive) and spaces (negative)')
+        if len(set(self.alphabet)) < len(self.alphabet):
+            raise ValueError("two symbols are the same, so that no frame could be read")
+        if self.alphabet and len({len(symbol) for symbol in self.alphabet}) == 1 and self.alphabet[0][0] > 0:
+            for kind in self.frames:
+                _expect_turns(kind, self.alphabet)
         group = self.serial.data_bits if self.serial is not None else self.bits_a_symbol
         if any((part.bits or 0) % group for kind in self.frames for part in kind.parts):
             raise ValueError(f"bits come in groups of {group} here")

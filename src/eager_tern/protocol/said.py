@@ -1,0 +1,87 @@
+"""A take read in the line code that somebody says, whatever else would fit better."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import get_args
+
+from eager_tern.linecode.identify import as_one, read_as
+from eager_tern.linecode.parts import parts_of
+from eager_tern.linecode.runs import Row, parsed
+from eager_tern.linecode.serial import serial_readings
+from eager_tern.linecode.values import Code, Framing, LineReading, Parity
+from eager_tern.protocol.presses import Frame, group_presses
+from eager_tern.protocol.reading import UNKNOWN_MOST, reading_of_line
+from eager_tern.protocol.take import TakeRead
+from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.values import Pulses
+
+SERIAL = re.compile(r"serial(?::(\d+(?:\.\d+)?)(?:-([5-8])([NEO])([12]))?)?", re.IGNORECASE)
+PARITIES: dict[str, Parity] = {"N": "none", "E": "even", "O": "odd"}
+CODES = ("pulse-distance", "pulse-width", "biphase")
+FEWEST_PULSES = 3
+
+
+@dataclass(frozen=True)
+class Said:
+    """A line code; of serial characters the length of a bit and the framing, where they were said."""
+
+    code: Code
+    unit_us: float | None = None
+    framing: Framing | None = None
+
+
+def said(text: str) -> Said:
+    """What `pulse-distance`, `pulse-width`, `biphase` or `serial:1200-8N1` says. Raises ValueError."""
+    if text in CODES:
+        return Said(next(code for code in get_args(Code) if code == text))
+    found = SERIAL.fullmatch(text)
+    if found is None or (found[1] and float(found[1]) <= 0):
+        raise ValueError(f'"{text}" is none of {", ".join(CODES)} and serial:1200-8N1')
+    framing: Framing | None = None
+    if found[2]:
+        framing = int(found[2]), PARITIES[found[3].upper()], int(found[4])
+    return Said("async-serial", 1e6 / float(found[1]) if found[1] else None, framing)
+
+
+def read_said(pulses: Pulses, how: Said, gaps: GapSettings | None = None) -> TakeRead:
+    """The frames of a take in the line code said; what cannot be read in it at all is noise."""
+    edges = pulses.edge_times_us
+    frames: list[Frame] = []
+    noise = []
+    for first, last in split_bursts(pulses, gaps):
+        burst = pulses.part(first, last, edges)
+        found = list(_frames(burst, how)) if last - first + 1 >= FEWEST_PULSES else []
+        frames += [replace(frame, first=frame.first + first, last=frame.last + first) for frame in found]
+        noise += [] if found else [(first, last)]
+    return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
+
+
+def _frames(burst: Pulses, how: Said) -> Iterator[Frame]:
+    d = burst.durations_us
+    if how.code == "async-serial":
+        line = _characters(burst, how)
+        if line is not None:
+            yield _frame(burst, 0, d.size - 1, line)
+        return
+    found = next((each for each in parsed(d) if each.code == how.code), None)
+    parts = parts_of(d, found.rows) if found is not None else []
+    for first, last, rows in parts:
+        own = [Row(row.first - first, row.last - first, row.line, row.bare) for row in rows]
+        if found is not None:
+            yield _frame(burst.part(first, last), first, last, as_one(d[first : last + 1], found, own))
+    if not parts and (line := read_as(burst, how.code)) is not None:
+        yield _frame(burst, 0, d.size - 1, line)
+
+
+def _characters(burst: Pulses, how: Said) -> LineReading | None:
+    found = serial_readings(burst.durations_us, how.unit_us)
+    if how.framing is not None:
+        return found.get(how.framing)
+    return max(found.values(), key=lambda line: line.score, default=None)
+
+
+def _frame(part: Pulses, first: int, last: int, line: LineReading) -> Frame:
+    return Frame(first, last, part, (reading_of_line(line, UNKNOWN_MOST),))
