@@ -25,7 +25,7 @@ FEWEST_LINES = 6  # of a log, of those in a file's head
 MOST_OTHERS = 2  # other lines with numbers for each line of the log; boot messages are long
 TURNS = 0.8  # of the lines name another level than the one before: each is an edge
 FEWEST_POLLS = 64
-SILENCE_US = 100_000.0  # taken for granted before the first edge and behind the last
+SILENCE_US = 100_000.0  # taken for granted behind the last edge
 LIKELY_MS = 50.0  # median of the intervals below which a clock without a name counts milliseconds
 COARSE_US = 250.0  # a clock's step from which on it may be too coarse
 COARSE = 2.5  # steps in the shortest pulses, of a clock that will do
@@ -224,7 +224,7 @@ def _edge_capture(path: Path, log: _Log) -> Capture:
     if bool(levels[0] > 0) == rests_high:  # the first line tells how the line stood before
         edges = Edges(times[1:], rests_high, 0.0, end)
     else:
-        edges = Edges(times, rests_high, -SILENCE_US, end)
+        edges = Edges(times, rests_high, 0.0, end)
     return Capture(str(path), FORMAT.name, edges=edges, warnings=warnings)
 
 

@@ -9,16 +9,16 @@ import numpy as np
 
 from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.likelihood import noise_score, probabilities
-from eager_tern.linecode.parts import is_mostly_data, parts_of
+from eager_tern.linecode.parts import LONGEST_BEHIND, is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
 from eager_tern.linecode.values import Clock, Code, LineReading
 from eager_tern.signal.values import Floats, Pulses
 
+FEWEST_BITS = 8  # of a frame, for each row of them
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
 COARSEST = 0.4  # of a unit: with more than this between ruler and edges, nothing is known
-UNEXPLAINED = 0.1  # of the pulses outside the symbols: more than a leader and gaps usually are
 NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
 
 
@@ -36,10 +36,7 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
         and is_mostly_data(d, r.leader, int(np.count_nonzero(~np.isnan(r.expected_us))))
     ]
     # Serial characters are sought at length, and only where something simpler leaves much unexplained.
-    clean = any(
-        r.clock.rms_us < CLEAN * r.clock.unit_us and np.count_nonzero(np.isnan(r.expected_us)) < UNEXPLAINED * d.size
-        for r in fitting
-    )
+    clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us and _is_one_row(r.expected_us, r.leader) for r in fitting)
     if not clean and (characters := async_serial(d)) is not None:
         fitting.append(characters)
     scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
@@ -47,6 +44,13 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])
     known = tuple(replace(reading, probability=chance) for reading, chance in ranked)
     return known if known and known[0].probability > 0.5 else ()
+
+
+def _is_one_row(expected_us: Floats, leader: int) -> bool:
+    """Whether nothing but a leader and a trailer is left beside one row of symbols."""
+    told = np.flatnonzero(~np.isnan(expected_us))
+    behind = expected_us.size - 1 - int(told[-1])
+    return bool(told[-1] - told[0] + 1 == told.size and told.size > 2 * leader and behind <= LONGEST_BEHIND)
 
 
 def read_as(
@@ -83,7 +87,8 @@ def read_as(
 def _whole(durations_us: Floats, found: Parsed) -> LineReading | None:
     """The burst as one frame, the gaps between its sections inside it; None where nothing in it is data."""
     rows = [row for _, _, rows in parts_of(durations_us, found.rows) for row in rows]
-    return as_one(durations_us, found, rows) if rows else None
+    bits = sum(row.line.bits.size for row in rows)
+    return as_one(durations_us, found, rows) if rows and bits >= FEWEST_BITS * len(rows) else None
 
 
 def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row]) -> LineReading:

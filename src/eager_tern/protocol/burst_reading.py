@@ -42,6 +42,7 @@ FEWEST_TO_PART = 40
 FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
+NOTHING_LEFT = 0.85  # of the pulses of some bursts: what is in clean frames leaves nothing else to be found
 SURE_SERIAL = 0.9  # confidence in characters that need no second look
 IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
@@ -92,7 +93,9 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, settled):
         found += [unknown, *_known_among(line, unknown.frames)]
         touched = _touched(bursts, [unknown])
-        clear |= touched if all(map(keeps_time, unknown.frames)) else set()
+        pulses = sum(bursts[at][1] - bursts[at][0] + 1 for at in touched)
+        told = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
+        clear |= touched if told > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
     left = [at for at in range(len(bursts)) if at not in settled]
     for at in left:

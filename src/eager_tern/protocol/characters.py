@@ -13,10 +13,11 @@ from eager_tern.linecode.likelihood import noise_score
 from eager_tern.linecode.serial import USUAL, async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, reading_of_line
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, reading_of_line
 from eager_tern.signal.values import Floats, Pulses
 
 LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last
+FEW = 4  # frames of characters for each of another code, which is then none
 UNSURE = 0.5  # confidence in a frame that is read only because others are
 SAME_LENGTH = 2.5  # by how much longer or shorter one more frame may be
 ASKED = 24  # frames that decide on the framing
@@ -85,12 +86,26 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
         if _is_serial(frame) and frame.reading.symbol_bits != framing[0]:
             line = serial_readings(frame.as_read.durations_us).get(framing)
             out.append(_read_as(frame, line) if line is not None else frame)
+        elif _is_lone_unknown(frame, pieces, len(serial)):
+            line = serial_readings(frame.as_read.durations_us, lines[0].clock.unit_us).get(framing)
+            fits = line is not None and abs(line.clock.unit_us / lines[0].clock.unit_us - 1) < SAME_SPEED
+            out.append(_read_as(frame, line) if fits and line is not None and _is_clean(line) else frame)
         elif not frame.readings and looks and shortest < frame.pulses.duration_us < longest:
             looks -= 1
             out.append(_like(frame, framing, lines))
         else:
             out.append(frame)
     return out
+
+
+def _is_lone_unknown(frame: Frame, pieces: Sequence[Frame], serial: int) -> bool:
+    """Whether a frame is of an unknown code among many more of characters: some bytes look like another code."""
+    others = sum(f.best is not None and f.best.protocol == UNKNOWN for f in pieces)
+    return frame.best is not None and frame.best.protocol == UNKNOWN and others * FEW <= serial
+
+
+def _is_clean(line: LineReading) -> bool:
+    return line.clock.rms_us < CLEAN * line.clock.unit_us
 
 
 def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame:

@@ -22,7 +22,8 @@ from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
 USUAL_GAP_US = 40_000.0
-NEAR_WHOLE, SHORTEST = 0.015, 0.5  # of a unit: what is taken for a whole one, and for any at all
+NEAR_WHOLE, SUM_NEAR_WHOLE = 0.045, 0.025  # of a unit: symbols that are taken for whole ones
+SHORTEST = 0.5  # of a unit
 FIXED_NEAR_WHOLE = 0.2  # a leader's pulse is measured once a frame
 FIELD = 8  # bits of the fields to begin with
 
@@ -232,8 +233,9 @@ def _fixed(lengths: Floats, unit: float) -> list[dict[str, object]]:
         if silence:
             parts.append({"gap_us": round(float(-group[0] * unit))})
         if (rest := group[1:] if silence else group).size:
-            each = [float(_rounded(np.array([length]), FIXED_NEAR_WHOLE)[0]) for length in np.abs(rest).tolist()]
-            parts.append({"pulses": (np.array(each) * np.sign(rest)).tolist()})
+            whole = np.rint(np.abs(rest))
+            each = np.where(np.abs(np.abs(rest) - whole) < FIXED_NEAR_WHOLE, whole, np.round(np.abs(rest), 2))
+            parts.append({"pulses": (np.maximum(each, SHORTEST) * np.sign(rest)).tolist()})
     return parts
 
 
@@ -291,19 +293,15 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
     lengths = np.array(found) / unit
     if line.code == "pulse-distance":  # whose marks are all alike
         lengths[:, 0] = lengths[:, 0].mean()
-    lengths = _rounded(lengths) * np.array([1, -1])
-    found = lengths.tolist()
+    whole = np.rint(lengths)
+    # What is left of the mark excess adds up to nothing in a symbol; an error in its whole length does not.
+    near = np.abs(lengths - whole).max() < NEAR_WHOLE and np.abs((lengths - whole).sum(axis=1)).max() < SUM_NEAR_WHOLE
+    lengths = whole if near and whole.min() >= 1 else np.maximum(np.round(lengths, 2), SHORTEST)
+    found = (lengths * np.array([1, -1])).tolist()
     if line.symbols > 2:
         numbers = ", ".join(f"{value:0{line.symbol_bits}b}" for value in range(line.symbols))
         return {"symbols": (found[::-1] if turned else found, numbers)}
     return {zero: (found[0], ""), one: (found[1], "")}
-
-
-def _rounded(units: Floats, near: float = NEAR_WHOLE) -> Floats:
-    """Whole units where all are as near, else to the hundredth: an error in a symbol adds up along a frame."""
-    whole = np.rint(units)
-    rounded: Floats = np.maximum(whole if (np.abs(units - whole) < near).all() else np.round(units, 2), SHORTEST)
-    return rounded
 
 
 def _rest_us(frames: Sequence[Frame]) -> float:

@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import frame_pulses
 
 BASE_KEY = "based_on"
@@ -58,7 +58,7 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
             **raw,
         }
     sheet = sheet_of_keys(raw, source, text)
-    if not reads_what_it_makes(sheet):
+    if sheet.serial is None and sheet.mark_excess_us is None and not reads_what_it_makes(sheet):
         raise InputError(
             source, "it cannot read what it makes: are two symbols alike, or pulses shorter than a receiver's error?"
         )
@@ -68,12 +68,20 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
 def reads_what_it_makes(sheet: Sheet) -> bool:
     """Whether frames of the sheet, made without any error, are read as they were made."""
     for kind in sheet.leads:
-        bits: Bits = (np.arange(kind.bit_count) // 3 % 2).astype(np.uint8)  # runs of three, and both at the ends
+        bits = _every_symbol(sheet, kind)
         pulses = frame_pulses(sheet, kind, bits)
         matches = match_sheets(pulses.durations_us[None], (sheet,))[0]
-        if not any(match.kind is kind and np.array_equal(match.meant, bits) for match in matches):
+        if not any(match.kind.name == kind.name and np.array_equal(match.meant, bits) for match in matches):
             return False
     return True
+
+
+def _every_symbol(sheet: Sheet, kind: FrameKind) -> Bits:
+    """Bits in which every symbol stands, each of them three times in a row where there are two."""
+    if sheet.serial is not None or len(sheet.alphabet) == 2:
+        return (np.arange(kind.bit_count) // 3 % 2).astype(np.uint8)
+    numbers = np.arange(kind.bit_count // sheet.bits_a_symbol) % len(sheet.alphabet)
+    return (numbers[:, None] >> np.arange(sheet.bits_a_symbol)[::-1] & 1).astype(np.uint8).ravel()
 
 
 def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:

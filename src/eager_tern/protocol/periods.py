@@ -60,7 +60,7 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
             lengths = _with_marks(periods, sheet, kind)
             for match in match_sheets(lengths[None], (sheet,), CLOSE)[0] if lengths is not None else []:
                 score = score_of(match) - float(any_pulse_score(match.expected_us))
-                if lengths is not None and match.kind is kind and (best is None or score > best[0]):
+                if lengths is not None and match.kind.name == kind.name and (best is None or score > best[0]):
                     best = score, lengths, match
     if best is not None and best[0] > 0:
         return best[1], reading_of_match(best[2], SURE)

@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.schema import FrameKind, Serial, Shape, Sheet
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
@@ -91,7 +92,10 @@ def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
                 lengths += character_levels(here, sheet.serial).tolist()
                 continue
             for group in here.reshape(-1, sheet.bits_a_symbol).tolist():
-                symbol = sheet.alphabet[int("".join(map(str, group)), 2)]
+                number = int("".join(map(str, group)), 2)
+                if number >= len(sheet.alphabet):
+                    raise InputError(f"sheet {sheet.id}", f"bits {number:0{sheet.bits_a_symbol}b} stand for no symbol")
+                symbol = sheet.alphabet[number]
                 lengths += [length * part.stretch for length in symbol]
     return np.array(lengths)
 

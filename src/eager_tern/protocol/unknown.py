@@ -6,7 +6,7 @@ from collections import Counter
 
 import numpy as np
 
-from eager_tern.linecode.identify import COARSEST, FEWEST_PULSES, NOISE_HEAD_START, as_one
+from eager_tern.linecode.identify import COARSEST, FEWEST_BITS, FEWEST_PULSES, NOISE_HEAD_START, as_one
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.parts import is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, Row, parsed
@@ -15,8 +15,8 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN, UNKNOWN_PRIOR, reading_of_line
 from eager_tern.signal.values import Pulses
 
+FEWEST_STEADY = 16  # bits: a shorter row may be a part of something else
 STEADY = 0.25  # of a unit, rms between ruler and edges: what a receiver's jitter makes of short units
-FEWEST_BITS = 8  # of a frame, all its sections together
 
 
 def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
@@ -41,7 +41,7 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
         there = [Row(row.first - first, row.last - first, row.line, row.bare) for row in rows]
         line = as_one(part.durations_us, best, there)
         told = int(np.count_nonzero(~np.isnan(line.expected_us)))
-        if line.bits.size >= FEWEST_BITS and is_mostly_data(part.durations_us, line.leader, told):
+        if line.bits.size >= FEWEST_BITS * len(rows) and is_mostly_data(part.durations_us, line.leader, told):
             frames.append(Frame(first + offset, last + offset, part, (reading_of_line(line, chances[0]),)))
     if not frames:
         return None
@@ -60,5 +60,5 @@ def keeps_time(frame: Frame) -> bool:
     """Whether an unknown frame is one row of symbols behind its leader: then there is no stray in it to be sought."""
     best = frame.reading
     told = np.flatnonzero(~np.isnan(best.expected_us))
-    row = told.size and told[-1] - told[0] + 1 == told.size
+    row = best.bits.size >= FEWEST_STEADY and told[-1] - told[0] + 1 == told.size
     return bool(row) and best.clock.rms_us < STEADY * best.clock.unit_us and best.protocol == UNKNOWN

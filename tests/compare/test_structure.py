@@ -1,0 +1,69 @@
+"""What frames say without labels, and that chance says nothing."""
+
+from __future__ import annotations
+
+from functools import reduce
+from operator import xor
+
+import numpy as np
+import pytest
+
+from eager_tern.compare.structure import structure_of
+from tests.handsets import lsb_first, msb_first
+
+CHECKS = {
+    "sum": lambda b: [*b, sum(b) & 255],
+    "xor": lambda b: [*b, reduce(xor, b)],
+    "negated": lambda b: [*b, -sum(b) & 255],
+    "ones": lambda b: [*b, sum(v.bit_count() for v in b)],
+    "modulus": lambda b: [*b, sum(b) % 255],
+    "complement": lambda b: [w for v in b for w in (v, 255 - v)],
+}
+KINDS = {"negated": "sum", "modulus": "sum"}
+
+
+def frames(rng: np.random.Generator, count: int, check: str, order: str) -> np.ndarray:
+    """Presses of one gadget: a few bytes change, the rest stays."""
+    base = rng.integers(0, 256, int(rng.integers(4, 11))).tolist()
+    rows = []
+    for _ in range(count):
+        numbers = list(base)
+        for at in rng.choice(len(base), 2, replace=False).tolist():
+            numbers[at] = int(rng.integers(0, 256))
+        to_bits = lsb_first if order == "lsb" else msb_first
+        rows.append([bit for v in CHECKS[check](numbers) for bit in to_bits(v, 8)])
+    return np.array(rows, np.uint8)
+
+
+@pytest.mark.parametrize("order", ["lsb", "msb"])
+@pytest.mark.parametrize("check", CHECKS)
+def test_natural_checks_are_found_from_three_presses(rng: np.random.Generator, check: str, order: str) -> None:
+    right = 0
+    for _ in range(20):
+        found = structure_of(frames(rng, 3, check, order))
+        right += found is not None and any(each.kind == KINDS.get(check, check) for each in found.checks)
+        if found is not None and check in ("sum", "modulus"):
+            assert found.order == order
+    assert right >= 19
+
+
+def test_a_seed_needs_more_presses(rng: np.random.Generator) -> None:
+    rows = frames(rng, 8, "sum", "lsb")
+    seeded = rows.copy()
+    for row, bits in zip(seeded, rows, strict=True):
+        last = int(sum(int(bit) << i for i, bit in enumerate(bits[-8:])))
+        row[-8:] = lsb_first((last + 0x5A) & 255, 8)
+    found = structure_of(seeded)
+    assert found is not None
+    assert found.checks[-1].check.init == 0x5A
+
+
+def test_nothing_is_claimed_of_random_bits(rng: np.random.Generator) -> None:
+    for count in (1, 2, 3, 5, 12):
+        for _ in range(12):
+            assert structure_of(rng.integers(0, 2, (count, 8 * int(rng.integers(4, 9)))).astype(np.uint8)) is None
+
+
+def test_one_press_told_again_is_one_press(rng: np.random.Generator) -> None:
+    row = frames(rng, 1, "sum", "lsb")
+    assert structure_of(np.repeat(row, 30, axis=0)) is None
