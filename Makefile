@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test first-command fuzz check screenshots bench soak lock clean
+.PHONY: demo test first-command fuzz check screenshots bench mutants soak lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
@@ -30,6 +30,10 @@ screenshots: .venv/dev
 
 bench: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s
+
+# Which constants of the reading nothing holds; takes hours, so `make mutants ONLY="runs parts"` for some modules.
+mutants: .venv/dev
+	$(BIN)/python scripts/mutants.py $(ONLY)
 
 # An hour's life in five minutes, with kills: nothing may be lost.
 soak: .venv/dev
