@@ -88,6 +88,9 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     """Every explanation of any of the bursts. Where one leaves nothing to gain, the costlier ones are not sought."""
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts)]
     settled = _touched(bursts, [each for each in found if _settles(each)])
+    # What no check speaks for may be a section of what stands beside it.
+    bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
+    settled -= {at for at in settled & bare if _near_unsettled(line, bursts, at, settled)}
     clear: set[int] = set()
     parted: set[int] = set()
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, settled):
@@ -106,6 +109,13 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
         found += _looked_at_closely(line.part(bursts[at]), bursts[at][0], line.sheets, keeps, by_hand)
     return found
+
+
+def _near_unsettled(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
+    """Whether a burst beside this one, no farther than sections are, is not settled."""
+    d = line.pulses.durations_us
+    near = [(at - 1, bursts[at][0] - 1), (at + 1, bursts[at][1] + 1)]
+    return any(0 <= n < len(bursts) and n not in settled and d[gap] < LONGEST_GAP_US for n, gap in near)
 
 
 def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:

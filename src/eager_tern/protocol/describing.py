@@ -211,12 +211,12 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, obje
     for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
         if start > at:
             parts += [{"bits": bits}] if bits else []
-            parts += _fixed(lengths[at:start], unit)
+            parts += _fixed(lengths[at:start], unit, behind_bits=bool(at))
             bits = 0
         bits += line.symbol_bits
         at = end
     parts.append({"bits": bits})
-    return [*parts, *_fixed(lengths[at:], unit)]
+    return [*parts, *_fixed(lengths[at:], unit, behind_bits=True)]
 
 
 def _near(edges: Floats, times: Floats) -> np.ndarray:
@@ -225,11 +225,16 @@ def _near(edges: Floats, times: Floats) -> np.ndarray:
     return np.where(times - edges[after - 1] < edges[after] - times, after - 1, after)
 
 
-def _fixed(lengths: Floats, unit: float) -> list[dict[str, object]]:
-    """Fixed pulses, parted at a silence as long as those between sections."""
+def _fixed(lengths: Floats, unit: float, behind_bits: bool = False) -> list[dict[str, object]]:
+    """Fixed pulses, parted at a silence as long as those between sections, or one that takes a symbol's space's place."""
     parts: list[dict[str, object]] = []
-    for group in np.split(lengths, np.flatnonzero(lengths * unit < -SURE_GAP_US)):
-        silence = group.size and group[0] * unit < -SURE_GAP_US
+    silences = lengths * unit < -SURE_GAP_US
+    if behind_bits and lengths.size:
+        silences[0] |= lengths[0] < 0
+    for first, group in zip(
+        [0, *np.flatnonzero(silences).tolist()], np.split(lengths, np.flatnonzero(silences)), strict=True
+    ):
+        silence = bool(group.size) and bool(silences[first])
         if silence:
             parts.append({"gap_us": round(float(-group[0] * unit))})
         if (rest := group[1:] if silence else group).size:

@@ -27,6 +27,7 @@ SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its 
 # Of unknown frames as receivers give them (benches/test_strangers.py), 2 to 3 in 100 that look clear are misread.
 UNKNOWN_MOST = 0.98
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
+NO_CHECKS = float(np.log(0.02))  # a sheet whose bits may be anything fits much that is none of its frames
 FOLLOWS_ALONE = float(np.log(0.02))
 NOISE_HEAD_START = 4.0
 OVERRULES = 1e4  # more than any evidence
@@ -186,17 +187,17 @@ def _fits_closely(match: Match) -> bool:
 
 def score_of(match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
-    score = match.timing
+    score, results = match.timing, match.results
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
+    score += NO_CHECKS if match.bits.size and not results else 0.0
     score += float(np.log(match.sheet.weight)) + (OVERRULES if match.sheet.overrules else 0.0)
     if match.kind.bit_count and not any(match.kind is kind for kind in match.sheet.leads):
         score += FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
     if not match.bits.size:
         return score
     free = match.bits.size
-    results = match.results
     if len(results) > 1 and not any(r.ok for r in results):
         score += NONE_HOLDS
     for result in results:

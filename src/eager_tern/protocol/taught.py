@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from eager_tern.errors import InputError
 from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.identify import NOISE_HEAD_START, read_as
 from eager_tern.linecode.likelihood import noise_score, probabilities
@@ -101,9 +102,13 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
     found = []
     for size, alike in sizes.items():
         assumed = Assumed(code=code[0], symbol_bits=code[1])
-        draft = describe(alike, f"{size} bits", assumed) if len(alike) >= FEWEST_ALIKE else None
-        if draft is not None and code != OF_SERIAL:
-            found.append(draft.sheet)
+        if len(alike) < FEWEST_ALIKE or code == OF_SERIAL:
+            continue
+        try:
+            draft = describe(alike, f"{size} bits", assumed)
+        except InputError:  # what no sheet can say teaches nothing
+            continue
+        found += [draft.sheet] if draft is not None else []
     return found
 
 
