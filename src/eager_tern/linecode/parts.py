@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from eager_tern.linecode.runs import ALIKE, Row
+from eager_tern.linecode.runs import Row, repeats_itself
 from eager_tern.signal.values import Floats
 
 SHORTEST_GAP_US = 2_500.0  # between sections or copies
@@ -47,8 +47,7 @@ def parts_of(d: Floats, rows: Sequence[Row]) -> list[Part]:
 
 def is_mostly_data(d: Floats, leader: int, told: int) -> bool:
     """Whether ``told`` of a frame's pulses are enough for its being one, with so many before the data."""
-    before = d[:leader]
-    odd = leader - np.count_nonzero(np.abs(before[2:] - before[:-2]) < ALIKE * np.minimum(before[2:], before[:-2]))
+    odd = leader - np.count_nonzero(repeats_itself(d[:leader]))
     return bool(told >= MOSTLY * (d.size - leader) and odd <= min(MOST_ODD, told / 2))
 
 

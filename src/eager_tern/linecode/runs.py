@@ -39,7 +39,8 @@ TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
 RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
-ALIKE, FEWEST_RUN_IN = 0.4, 6  # by how much equal pulses differ with 60 µs of jitter; how many are no accident
+ALIKE, ALIKE_US = 0.4, 220.0  # by how much equal pulses differ: four times what 40 µs of jitter make of two
+FEWEST_RUN_IN = 6  # equal pulses in a row that are no accident
 SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
@@ -382,9 +383,14 @@ def _score(d: Floats, rows: list[Row], expected_us: Floats, a_symbol: float, num
     return score - parameter_cost(numbers, d.size) - TURN_COST * len(rows)
 
 
+def repeats_itself(d: Floats) -> NDArray[np.bool_]:
+    """Of each pulse but the first two, whether it is as long as the one two before it, which is of its kind."""
+    return np.asarray(np.abs(d[2:] - d[:-2]) < np.maximum(ALIKE * np.minimum(d[2:], d[:-2]), ALIKE_US))
+
+
 def _runs_in(d: Floats, outside: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
     """Stretches of pulses outside the rows that are as long as the ones two before them: first and end."""
-    alike = outside[2:] & outside[:-2] & (np.abs(d[2:] - d[:-2]) < ALIKE * np.minimum(d[2:], d[:-2]))
+    alike = outside[2:] & outside[:-2] & repeats_itself(d)
     turns = np.flatnonzero(np.diff(np.concatenate(([0], alike.view(np.int8), [0]))))
     for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
         if end - first >= FEWEST_RUN_IN:
