@@ -1,7 +1,8 @@
 """How right unknown frames are read, and how sure: held against what was measured before.
 
 The signals are of gadgets that the code was not written for (tests/strangers.py). `benches/baseline.json` holds
-the figures; a figure that falls by more than chance would have it fails. With EAGER_TERN_BASELINE=write they are taken anew.
+the figures; a figure that falls by more than chance would have it fails. With EAGER_TERN_BASELINE=write they are taken
+anew.
 """
 
 from __future__ import annotations

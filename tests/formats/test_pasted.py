@@ -20,7 +20,7 @@ PASTED: dict[str, Callable[[], str]] = {
     "signed json": lambda: json.dumps(SIGNED),
     "json object": lambda: json.dumps({"name": "power", "frequency": 38000, "timings": FRAME}, indent=1),
     "prose around": lambda: f"hey, I got this (power button):\n{FRAME}\nany idea?\n",
-    "numbered lines": lambda: "\n".join(f"{1 + i // 9}: {', '.join(map(str, FRAME[i:i + 9]))}," for i in range(0, 67, 9)),
+    "numbered lines": lambda: "\n".join(f"{1 + i // 9}: {str(FRAME[i:i + 9])[1:-1]}," for i in range(0, 67, 9)),
     "indexed": lambda: "\n".join(f"[{i}] = {d};" for i, d in enumerate(FRAME)),
     "named and indexed": lambda: "\n".join(f"raw[{i}] = {d};" for i, d in enumerate(FRAME)),
     "columns": lambda: "\n".join(f"{n:3} " + " ".join(f"{d:7}" for d in row) for n, row in enumerate(ROWS)),

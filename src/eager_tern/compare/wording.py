@@ -13,6 +13,7 @@ from eager_tern.compare.comparison import Comparison, named
 from eager_tern.compare.counters import Counter
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.stack import Label, label_word
+from eager_tern.compare.structure import Structure
 from eager_tern.protocol.positions import positions_text
 
 MOST_NAMED = 3
@@ -134,6 +135,22 @@ def of_check(check: Found, found: Comparison, names: Sequence[str]) -> Sentences
     )
     title = {"crc": "CRC", "xor": "Exclusive-or"}.get(what.kind, what.kind.capitalize())
     return Sentences(f"{title}, {at.width} bits", claim, doubts, _by_accident(check.chance), True, named(check))
+
+
+def of_structure(found: Structure) -> list[str]:
+    """What frames say of themselves, a sentence each."""
+    told = []
+    complements = [check for check in found.checks if check.kind == "complement"]
+    if complements:
+        which = "Each byte is" if len(complements) > 1 else "A byte is"
+        told.append(f"{which} followed by its complement. {_by_accident(complements[0].chance)}")
+    for check in found.checks:
+        if check.kind != "complement":
+            covered = ", ".join(f"{first} to {last}" for first, last in check.covers)
+            count = f"in {len(check.holds)} different {'frame' if len(check.holds) == 1 else 'frames'}"
+            claim = f"{bits_text(check.positions, capital=True)} = {KINDS[check.kind]} bits {covered}, {count}."
+            told.append(f"{claim} {_by_accident(check.chance)}")
+    return told
 
 
 def of_counter(counter: Counter) -> Sentences:

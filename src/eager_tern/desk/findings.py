@@ -181,7 +181,9 @@ class Findings(QScrollArea):
         elif len(presses) == 1:
             press = presses[0]
             keys, take = self._session.key_table(), self._session.take(press)
-            cards = cards_for_press(press, self._session.frame(press), self._session.tally(), keys, take)
+            cards = cards_for_press(
+                press, self._session.frame(press), self._session.tally(), keys, take, self._session.shown_presses()
+            )
             heading = "FINDINGS ABOUT THIS FRAME"
         elif presses:
             cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"

@@ -226,7 +226,7 @@ def _near(edges: Floats, times: Floats) -> np.ndarray:
 
 
 def _fixed(lengths: Floats, unit: float, behind_bits: bool = False) -> list[dict[str, object]]:
-    """Fixed pulses, parted at a silence as long as those between sections, or one that takes a symbol's space's place."""
+    """Fixed pulses, parted at a silence as long as those between sections, or one in the place of a symbol's space."""
     parts: list[dict[str, object]] = []
     silences = lengths * unit < -SURE_GAP_US
     if behind_bits and lengths.size:

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.tally import Tally
-from eager_tern.casebook.values import Caught, Measured, Take
+from eager_tern.casebook.values import Caught, Measured, Take, bit_text
+from eager_tern.compare.structure import Structure, structure_of
+from eager_tern.compare.wording import of_structure
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.values import Cluster
+from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.reading import UNKNOWN, Reading
 from eager_tern.session.words import CODE_NAMES, duration, frequency, plural, reading_name
 
 Status = Literal["proven", "uncertain", "failing", "note"]
@@ -51,9 +56,12 @@ class Card:
 
 
 def cards_for_press(
-    press: Caught, frame: Frame, caught: Tally, keys: list[Key], take: Take | None = None
+    press: Caught, frame: Frame, caught: Tally, keys: list[Key], take: Take | None = None, others: Sequence[Caught] = ()
 ) -> list[Card]:
-    """Cards about one press; ``caught`` counts all of the gadget's, ``take`` is the recording it was found in."""
+    """Cards about one press; ``caught`` counts all of the gadget's, ``take`` is the recording it was found in.
+
+    ``others`` are the gadget's presses, by which an unknown frame's structure is told.
+    """
     if press.stray:
         return [_stray_card(press)]
     cards = []
@@ -64,6 +72,9 @@ def cards_for_press(
         cards.append(_protocol_card(best, frame, press, caught))
     if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
+        cards.append(_code_card(best))
+    if best is not None and best.protocol == UNKNOWN:
+        cards += _structure_cards(best, others)
     if take is not None and take.carrier_hz:
         cards.append(_carrier_card(take.carrier_hz, take.measured))
     if frame.mended:
@@ -74,6 +85,29 @@ def cards_for_press(
         cards.append(_once_card(press))
     cards += _key_cards(press, keys)
     return cards
+
+
+def _code_card(best: Reading) -> Card:
+    """The frame as one number, either end first."""
+    codes = codes_of(best.bits)
+    assert codes is not None
+    text = f"{codes.as_sent} as sent, its first bit highest; {codes.turned} with the first bit lowest."
+    decimal = f"In decimal {int(codes.as_sent, 16)} and {int(codes.turned, 16)}."
+    return Card("The code", text, "note", why=decimal)
+
+
+def _structure_cards(best: Reading, others: Sequence[Caught]) -> list[Card]:
+    """What an unknown frame's bits say, with those of the gadget's others of its shape."""
+    own = bit_text(best.bits)
+    alike = {each.reading.bits for each in others if each.reading.protocol == UNKNOWN and not each.stray}
+    rows = sorted({own, *(bits for bits in alike if len(bits) == len(own))})
+    found = _structure(tuple(rows), best.sections)
+    return [Card("Without any label", told, "proven") for told in of_structure(found)] if found is not None else []
+
+
+@lru_cache(maxsize=32)  # asked for with each press that is looked at
+def _structure(rows: tuple[str, ...], sections: tuple[int, ...]) -> Structure | None:
+    return structure_of(np.array([list(map(int, row)) for row in rows], np.uint8), sections)
 
 
 def _carrier_card(carrier_hz: float, measured: Measured) -> Card:
