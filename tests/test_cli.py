@@ -15,7 +15,7 @@ from eager_tern.errors import InputError
 from eager_tern.intake import recording
 from eager_tern.signal.values import Pulses
 from tests.files import audio_line, write_audio, write_text
-from tests.handsets import IDLE_US, distance_frame, nec, record, serial, sony
+from tests.handsets import IDLE_US, distance_frame, lsb_first, nec, record, serial, sony
 from tests.protocol.test_fields import AIR
 from tests.protocol.test_sheets import SHEET
 
@@ -257,3 +257,23 @@ def test_the_whole_example_runs_without_a_window(tmp_path: Path) -> None:
     assert "Nest-box lamp: 5 of 5" in result.stdout
     exported = json.loads((tmp_path / "nest-box-lamp-keys.json").read_text())
     assert len(exported["keys"]) == 5
+
+
+def test_what_the_contract_asks_of_an_unknown_frame(tmp_path: Path) -> None:
+    signed = [-4e5]
+    for number in (3, 77, 200, 9):
+        bits = [b for v in (0x5A, number, 0x10, (0x5A + number + 0x10) & 255) for b in lsb_first(v, 8)]
+        signed += [*distance_frame([6000.0, -2900.0], 480.0, (1, 2), bits), -4e5]
+    write_text(tmp_path / "a.txt", np.array(signed), "signed")
+    document = json.loads(run("read", "--json", "--why", "nec", str(tmp_path / "a.txt")).stdout)
+    frames = document["takes"][0]["frames"]
+    assert {frame["readings"][0]["protocol"] for frame in frames} == {"unknown"}
+    assert frames[0]["readings"][0]["codes"]["turned"] == "0x6D10035A"
+    (check,) = frames[0]["structure"]["checks"]
+    assert (check["kind"], check["covers"], check["parameters"]["order"]) == ("sum", [[0, 23]], "lsb")
+    assert any("leader" in reason for reason in frames[0]["why"])
+    compared = json.loads(run("compare", "--json", str(tmp_path / "a.txt")).stdout)
+    assert (compared["rows"], compared["bit_count"]) == (4, 32)
+    assert [each["kind"] for each in compared["checks"]] == ["sum"]
+    said = json.loads(run("read", "--json", "--as", "pulse-width", str(tmp_path / "a.txt")).stdout)
+    assert said["takes"][0]["path"].endswith("a.txt")

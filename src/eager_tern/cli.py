@@ -138,12 +138,18 @@ def _said(line_code: str) -> Any:
 @app.command()
 def compare(
     paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of one gadget, a press each.")],
-    labels: Annotated[Path, typer.Option(help="A table: a column file, and one for each thing that was varied.")],
+    labels: Annotated[
+        Path | None, typer.Option(help="A table: a column file, and one for each thing that was varied.")
+    ] = None,
     write_sheet: Annotated[Path | None, typer.Option(help="Write a protocol sheet here.")] = None,
     write_up: Annotated[Path | None, typer.Option(help="Write the gadget up here, as .html or .md.")] = None,
     proof: Annotated[
         bool, typer.Option("--proof", help="Predict frames that were left out of the search, too.")
     ] = False,
+    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
+    threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
+    shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
+    gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
@@ -154,8 +160,10 @@ def compare(
     from eager_tern.intake.captures import gather
     from eager_tern.intake.publishing import publish
     from eager_tern.reports import comparison_document, describe_comparison
+    from eager_tern.signal.by_hand import ByHand
 
-    gathered = _or_complain(lambda: gather(paths, labels))
+    by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
+    gathered = _or_complain(lambda: gather(paths, labels, by_hand))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)

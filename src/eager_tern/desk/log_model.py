@@ -6,11 +6,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 
 from eager_tern.casebook.stacks import short_label, usual_labels
 from eager_tern.casebook.values import Caught
 from eager_tern.compare.stack import Label
+from eager_tern.protocol.codes import codes_of
 from eager_tern.session.inbox import Slices
 from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time, hold, plural, short_code
@@ -231,6 +233,9 @@ class LogModel(QAbstractListModel):
             return self.short_label(row) if isinstance(row, Caught) else ""
         if isinstance(row, StrayFold):
             return row.text if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) else None
+        if role == Qt.ItemDataRole.ToolTipRole:
+            codes = codes_of(np.array(list(row.reading.bits), np.uint8))
+            return f"{codes.as_sent} as sent\n{codes.turned} first bit lowest" if codes is not None else None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             parts = [row.label or "unlabelled", short_code(row) if not row.stray else "stray", hold(row)]
             return ", ".join(part for part in [*parts, clock_time(row.caught_at)] if part)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,6 +17,7 @@ from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
 Shape = tuple[str, int, tuple[int, ...]]  # line code, bits, bits of each section
 
@@ -34,8 +35,13 @@ class Gathered:
     failed: tuple[InputError, ...] = ()
 
 
-def gather(paths: Sequence[Path], labels_path: Path) -> Gathered:
-    """The stack of some files with the labels of a table. Raises InputError where nothing can be compared."""
+def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FOUND_OUT) -> Gathered:
+    """The stack of some files with the labels of a table. Raises InputError where nothing can be compared.
+
+    Without a table, every press of every file is a row of its own.
+    """
+    if labels_path is None:
+        return _every_press(paths, by_hand)
     try:
         names, rows, words = parse_labels(labels_path.read_text("utf-8"), labels_path)
     except OSError as error:
@@ -51,7 +57,7 @@ def gather(paths: Sequence[Path], labels_path: Path) -> Gathered:
     failed = []
     for name in order:
         try:
-            frame = first_frame(by_name[name])
+            frame = first_frame(by_name[name], by_hand=by_hand)
         except InputError as error:
             failed.append(error)
             continue
@@ -61,7 +67,7 @@ def gather(paths: Sequence[Path], labels_path: Path) -> Gathered:
             frames[name] = frame
     if not frames:
         raise InputError(labels_path, "none of its captures holds a frame")
-    frames, line, left_out = in_one_shape(frames, {name: by_name[name] for name in frames}, labels_path)
+    frames, line, left_out = in_one_shape(frames, {name: by_name[name] for name in frames}, labels_path, by_hand)
     words += [f"{by_name[name]}: {why}; set apart" for name, why in left_out.items()]
     bits = np.array([_bits(frame) for frame in frames.values()], dtype=np.uint8)
     none = dict.fromkeys(names)
@@ -72,17 +78,44 @@ def gather(paths: Sequence[Path], labels_path: Path) -> Gathered:
     )
 
 
-def first_frame(path: Path, sheets: Sequence[Sheet] = ()) -> Frame | None:
+def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
+    """The presses of some files as rows without labels; those that are not of the usual shape are set apart."""
+    frames: dict[str, Frame] = {}
+    failed = []
+    for path in paths:
+        try:
+            leads = list(_leads(path, (), by_hand))
+        except InputError as error:
+            failed.append(error)
+            continue
+        frames |= {f"{path.name}, press {number}": lead for number, lead in enumerate(leads)}
+    if not frames:
+        raise InputError(paths[0], "holds no frame that could be compared")
+    usual = Counter(_shape(frame) for frame in frames.values()).most_common(1)[0][0]
+    alike = {name: frame for name, frame in frames.items() if _shape(frame) == usual}
+    words = tuple(f"{name}: {_bits(f).size} bits; set apart" for name, f in frames.items() if name not in alike)
+    line = describe_line(list(alike.values()), paths[0].stem)
+    if line is None:
+        raise InputError(paths[0], "the frames show no line code that a sheet could describe")
+    bits = np.array([_bits(frame) for frame in alike.values()], dtype=np.uint8)
+    return Gathered(Stack(bits, {}, usual[2]), tuple(alike.values()), tuple(alike), line, words, tuple(failed))
+
+
+def first_frame(path: Path, sheets: Sequence[Sheet] = (), by_hand: ByHand = FOUND_OUT) -> Frame | None:
     """A capture's first frame with bits that is no repeat, read by its line code alone or by the sheets."""
-    for found in read_file(path, sheets):
+    return next(_leads(path, sheets, by_hand), None)
+
+
+def _leads(path: Path, sheets: Sequence[Sheet], by_hand: ByHand) -> Iterator[Frame]:
+    """The frames with bits that say which key each press was."""
+    for found in read_file(path, sheets, by_hand=by_hand):
         for press in found.take.presses:
             if not press.first_missed and press.lead.best is not None and press.lead.best.bits.size:
-                return press.lead
-    return None
+                yield press.lead
 
 
 def in_one_shape(
-    frames: dict[str, Frame], paths: dict[str, Path], source: object
+    frames: dict[str, Frame], paths: dict[str, Path], source: object, by_hand: ByHand = FOUND_OUT
 ) -> tuple[dict[str, Frame], Draft, dict[str, str]]:
     """Frames of the line code and length that most have, a sheet that describes their line, and what is left out.
 
@@ -96,7 +129,7 @@ def in_one_shape(
     left_out = {}
     out = {}
     for name, frame in frames.items():
-        again = frame if name in alike else first_frame(paths[name], (line.sheet,))
+        again = frame if name in alike else first_frame(paths[name], (line.sheet,), by_hand)
         if again is not None and _bits(again).size == usual[1]:
             out[name] = again
         else:

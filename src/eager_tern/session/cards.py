@@ -92,8 +92,8 @@ def _code_card(best: Reading) -> Card:
     codes = codes_of(best.bits)
     assert codes is not None
     text = f"{codes.as_sent} as sent, its first bit highest; {codes.turned} with the first bit lowest."
-    decimal = f"In decimal {int(codes.as_sent, 16)} and {int(codes.turned, 16)}."
-    return Card("The code", text, "note", why=decimal)
+    decimal = f"in decimal {int(codes.as_sent, 16)} and {int(codes.turned, 16)}"
+    return Card("The code", text, "note", aside=decimal)
 
 
 def _structure_cards(best: Reading, others: Sequence[Caught]) -> list[Card]:
