@@ -90,7 +90,7 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     settled = _touched(bursts, [each for each in found if _settles(each)])
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
-    settled -= {at for at in settled & bare if _near_unsettled(line, bursts, at, settled)}
+    settled -= {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
     clear: set[int] = set()
     parted: set[int] = set()
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, settled):
@@ -111,11 +111,17 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     return found
 
 
-def _near_unsettled(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
-    """Whether a burst beside this one, no farther than sections are, is not settled."""
+def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
+    """Whether a burst beside this one, no farther than sections are, is a clean frame that no sheet explains."""
     d = line.pulses.durations_us
-    near = [(at - 1, bursts[at][0] - 1), (at + 1, bursts[at][1] + 1)]
-    return any(0 <= n < len(bursts) and n not in settled and d[gap] < LONGEST_GAP_US for n, gap in near)
+    for beside, gap in ((at - 1, bursts[at][0] - 1), (at + 1, bursts[at][1] + 1)):
+        if not 0 <= beside < len(bursts) or beside in settled or d[gap] >= LONGEST_GAP_US:
+            continue
+        if bursts[beside][1] - bursts[beside][0] < MOST_IN_FRAME:
+            found = unknown_frames(line.part(bursts[beside]), bursts[beside][0])
+            if found is not None and all(map(keeps_time, found.frames)):
+                return True
+    return False
 
 
 def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
