@@ -84,6 +84,23 @@ class _StopError(Exception):
         self.reason, self.place = reason, place
 
 
+def _change(token: Any, signals: dict[str, list[_Signal]], now: int) -> int:
+    """Note what a token changes; gives how many changes that was."""
+    from vcd.reader import TokenKind
+
+    if token.kind is TokenKind.CHANGE_VECTOR:
+        return _note_bus(signals.get(token.vector_change.id_code) or [], now, token.vector_change.value)
+    real = token.kind is TokenKind.CHANGE_REAL
+    group = signals.get((token.real_change if real else token.scalar_change).id_code)
+    if not group:
+        return 0
+    if not real:
+        return _note(group[0], now, token.scalar_change.value)
+    group[0].times.append(now)
+    group[0].values.append(token.real_change.value)
+    return 1
+
+
 def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> None:
     from vcd.reader import TokenKind, VCDParseError, tokenize
 
@@ -102,19 +119,8 @@ def _read_into(file: Any, signals: dict[str, list[_Signal]], seen: _Seen) -> Non
                 if not began:
                     seen.first, began = now, True
                 seen.last = now
-            elif kind is TokenKind.CHANGE_SCALAR:
-                group = signals.get(token.scalar_change.id_code)
-                if group:
-                    changes += _note(group[0], seen.last, token.scalar_change.value)
-            elif kind is TokenKind.CHANGE_VECTOR:
-                group = signals.get(token.vector_change.id_code)
-                changes += _note_bus(group or [], seen.last, token.vector_change.value)
-            elif kind is TokenKind.CHANGE_REAL:
-                group = signals.get(token.real_change.id_code)
-                if group:
-                    group[0].times.append(seen.last)
-                    group[0].values.append(token.real_change.value)
-                    changes += 1
+            elif kind in (TokenKind.CHANGE_SCALAR, TokenKind.CHANGE_VECTOR, TokenKind.CHANGE_REAL):
+                changes += _change(token, signals, seen.last)
             elif kind is TokenKind.SCOPE:
                 declared += 1
                 scopes.append(token.scope.ident)

@@ -32,31 +32,7 @@ def expected_value(check: Check, bits: Bits) -> int:
     mask = (1 << check.at.width) - 1
     if check.kind == "constant":
         return check.value & mask
-    units = units_covered(check, bits) if check.kind != "linear" else []
-    value = check.init
-    match check.kind:
-        case "sum":
-            for unit in units:
-                value = _turned(value, check) + unit
-            while check.carry and value >> check.at.width:  # what is carried out at the top comes in at the bottom
-                value = (value & mask) + (value >> check.at.width)
-        case "xor":
-            for unit in units:
-                value = _turned(value, check) ^ unit
-        case "ones":
-            value += sum(unit.bit_count() for unit in units)
-        case "copy":
-            value = units[0]
-        case "complement":
-            value = ~units[0]
-        case "parity":
-            value ^= sum(unit.bit_count() for unit in units) & 1
-        case "crc":
-            value = crc(units, check)
-        case "linear":
-            covered = np.concatenate([bits[first : last + 1] for first, last in check.covers])
-            for column in np.flatnonzero(covered).tolist():
-                value ^= check.columns[column]
+    value = _added_up(check, bits) if check.kind in ("sum", "xor", "ones", "parity") else _by_rule(check, bits)
     if check.modulus:
         value %= check.modulus
     if check.negate:
@@ -65,6 +41,34 @@ def expected_value(check: Check, bits: Bits) -> int:
     if check.swap:
         value = (value << 4 | value >> 4) & mask
     return value ^ check.xor_out
+
+
+def _added_up(check: Check, bits: Bits) -> int:
+    """What goes on from unit to unit, from the seed on."""
+    value, units = check.init, units_covered(check, bits)
+    if check.kind in ("ones", "parity"):
+        ones = sum(unit.bit_count() for unit in units)
+        return value + ones if check.kind == "ones" else value ^ ones & 1
+    for unit in units:
+        value = _turned(value, check) + unit if check.kind == "sum" else _turned(value, check) ^ unit
+    mask = (1 << check.at.width) - 1
+    while check.carry and value >> check.at.width:  # what is carried out at the top comes in at the bottom
+        value = (value & mask) + (value >> check.at.width)
+    return value
+
+
+def _by_rule(check: Check, bits: Bits) -> int:
+    """A copy, a complement, a CRC, or what is linear over exclusive-or."""
+    if check.kind == "linear":
+        covered = np.concatenate([bits[first : last + 1] for first, last in check.covers])
+        value = check.init
+        for column in np.flatnonzero(covered).tolist():
+            value ^= check.columns[column]
+        return value
+    units = units_covered(check, bits)
+    if check.kind == "crc":
+        return crc(units, check)
+    return units[0] if check.kind == "copy" else ~units[0]
 
 
 def _turned(value: int, check: Check) -> int:

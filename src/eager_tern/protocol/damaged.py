@@ -61,11 +61,6 @@ def _reads_closely(readings: Sequence[Reading]) -> bool:
     return reads_well(readings) and (not readings[0].known or lies_close(readings[0]))
 
 
-def has_glitches(durations_us: Floats) -> bool:
-    """Whether some pulses are far too short beside the others."""
-    return bool(durations_us.min() < SHORT * np.quantile(durations_us, 0.25))
-
-
 def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst, without what does not belong to it; None where that finds none of a known protocol."""
     if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_US:

@@ -91,20 +91,15 @@ def read_frame(pulses: Pulses, sheets: Sequence[Sheet]) -> tuple[Reading, ...]:
 
 def read_frames(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
     """The readings of several frames: those with as many pulses have the sheets laid on them together."""
-    readings: list[tuple[Reading, ...]] = [() for _ in frames]
-    sizes: dict[int, list[int]] = {}
-    for at, frame in enumerate(frames):
-        sizes.setdefault(frame.durations_us.size, []).append(at)
-    for alike in sizes.values():
-        durations = np.array([frames[at].durations_us for at in alike])
-        anything = any_pulse_score(durations)
-        for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
-            readings[at] = _weighed(frames[at], found, score)
-    return readings
+    return _read_together(frames, sheets, by_line=True)
 
 
 def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
     """The readings of several frames by the sheets alone, where one of them is likelier than noise."""
+    return _read_together(frames, sheets, by_line=False)
+
+
+def _read_together(frames: Sequence[Pulses], sheets: Sequence[Sheet], by_line: bool) -> list[tuple[Reading, ...]]:
     readings: list[tuple[Reading, ...]] = [() for _ in frames]
     sizes: dict[int, list[int]] = {}
     for at, frame in enumerate(frames):
@@ -113,11 +108,11 @@ def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tu
         durations = np.array([frames[at].durations_us for at in alike])
         anything = any_pulse_score(durations)
         for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
-            readings[at] = _weighed(frames[at], found, score, by_line=False) if found else ()
+            readings[at] = _weighed(frames[at], found, score, by_line) if found or by_line else ()
     return readings
 
 
-def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool = True) -> tuple[Reading, ...]:
+def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool) -> tuple[Reading, ...]:
     """What the sheets say of a frame, against its line code alone and against noise (``anything``: log probability)."""
     scores = [score_of(match) for match in matches]
     lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)

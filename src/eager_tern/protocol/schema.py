@@ -230,6 +230,11 @@ class Sheet(Strict):
             last = max([b for _, b in check.covers] + ([int(check.of.index.max())] if check.of else []), default=0)
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
+        self._fields_hang_together()
+        return self
+
+    def _fields_hang_together(self) -> None:
+        placed: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)
         field_names = [*(field.name for field in placed), *(field.name for field in self.lists)]
         if len(set(field_names)) != len(field_names) - sum(len(alike) - 1 for alike in self.fields_by_name.values()):
             raise ValueError("two fields have one name")
@@ -241,7 +246,6 @@ class Sheet(Strict):
             for other in field.when:
                 if other not in field_names:
                     raise ValueError(f'"{field.name}" depends on "{other}", which is no field')
-        return self
 
     @cached_property
     def fields_by_name(self) -> dict[str, tuple[DataField, ...]]:
