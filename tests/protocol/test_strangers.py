@@ -88,18 +88,19 @@ def test_copies_are_told_by_their_recurrence(rng: np.random.Generator, rest_us: 
 
 @pytest.mark.parametrize("count", [3, 5])
 def test_symbols_may_be_any_number(rng: np.random.Generator, count: int) -> None:
-    """Of a fixed period, each symbol with a longer mark than the one before."""
+    """Of a fixed period, each symbol with a longer mark than the one before; a sync mark stands behind them."""
     unit, signed, sent = 260.0, [-6e5], []
     for _ in range(6):
         digits = [*rng.permutation(count).tolist(), *rng.integers(0, count, 12).tolist()]
         frame = [d for digit in digits for d in ((1 + digit) * unit, -(count + 1 - 1 - digit) * unit)]
-        signed += [*[*frame[:-1], -40 * unit] * 3, -6e5]
+        signed += [*[*frame, unit, -40 * unit] * 3, -6e5]
         sent.append(digits)
     take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=15, excess_us=20)), library())
     read = [press.lead.reading for press in take.presses]
     assert [r.symbols for r in read] == [count] * 6
     bits = [(r.bits.reshape(-1, r.symbol_bits) @ (1 << np.arange(r.symbol_bits)[::-1])).tolist() for r in read]
-    assert sum(b == s for b, s in zip(bits, sent, strict=True)) >= 5
+    assert sum(b == s for b, s in zip(bits, sent, strict=True)) == 6
+    assert read[0].fields == {"digits": "".join(map(str, sent[0]))}
     draft = describe(take.frames, "Fan")
     assert draft is not None
     again = read_pulses(take.pulses, (parse_sheet(draft.text, "test"), *library()))

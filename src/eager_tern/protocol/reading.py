@@ -226,6 +226,16 @@ def reading_of_match(match: Match, chance: float) -> Reading:
     )
 
 
+def _fields_of_line(line: LineReading) -> dict[str, Value]:
+    """The bytes of characters; the digits of a code whose symbols stand for no whole number of bits."""
+    if line.framing is not None:
+        return {"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)}
+    if line.symbols == 1 << line.symbol_bits:
+        return {}
+    numbers = line.bits.reshape(-1, line.symbol_bits) @ (1 << np.arange(line.symbol_bits)[::-1])
+    return {"digits": "".join(map(str, numbers.tolist()))}
+
+
 def framed(line: LineReading) -> float:
     """How sure the framing of serial characters makes it that they are some; 1 for other codes.
 
@@ -249,7 +259,7 @@ def reading_of_line(line: LineReading, chance: float) -> Reading:
         bits=line.bits if line.bits.size else NO_BITS,
         bit_spans_us=line.bit_spans_us,
         expected_us=line.expected_us,
-        fields={"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)} if line.framing else {},
+        fields=_fields_of_line(line),
         symbol_bits=line.symbol_bits,
         symbols=line.symbols,
         framing=line.framing,
