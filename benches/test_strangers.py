@@ -26,7 +26,6 @@ from eager_tern.signal.values import pulses_from_signed
 
 BASELINE = Path(__file__).with_name("baseline.json")
 CHANCE = 3.0  # standard deviations of a proportion
-SLOWER = 1.6  # times a bare pass: more than two runs on one machine differ by
 
 
 @dataclass

@@ -22,7 +22,7 @@ from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading, serial_words
+from eager_tern.protocol.reading import UNKNOWN, Reading, Shape, serial_words
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.why import why_not
@@ -151,7 +151,7 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
             **_frame(frame, number, press.is_repeat(i)),
             **_periods(frame, capture.falling_us),
             **({"why": why_not(frame, asked)} if asked is not None else {}),
-            **({"structure": structures[_alike(frame)]} if _is_unknown(frame) else {}),
+            **({"structure": structures[frame.reading.shape]} if _is_unknown(frame) else {}),
         }
         for number, press in enumerate(take.presses)
         for i, frame in enumerate(press.frames)
@@ -185,16 +185,11 @@ def _is_unknown(frame: Frame) -> bool:
     return frame.best is not None and frame.best.protocol == UNKNOWN
 
 
-def _alike(frame: Frame) -> tuple[str, int, tuple[int, ...]]:
-    """What frames have in common whose bits can be laid under one another."""
-    return frame.reading.code, int(frame.reading.bits.size), frame.reading.sections
-
-
-def _structures(take: TakeRead) -> dict[tuple[str, int, tuple[int, ...]], dict[str, Any] | None]:
+def _structures(take: TakeRead) -> dict[Shape, dict[str, Any] | None]:
     """What the unknown frames of a take say without labels, those of one shape together."""
-    shapes: dict[tuple[str, int, tuple[int, ...]], list[Frame]] = {}
+    shapes: dict[Shape, list[Frame]] = {}
     for frame in filter(_is_unknown, take.frames):
-        shapes.setdefault(_alike(frame), []).append(frame)
+        shapes.setdefault(frame.reading.shape, []).append(frame)
     found = {}
     for shape, frames in shapes.items():
         told = structure_of(np.array([frame.reading.bits for frame in frames]), shape[2])

@@ -9,10 +9,11 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.stack import BitRows, Stack, raw_numbers, runs
+from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
+from eager_tern.signal.stretches import stretches
 
 BYTE = 8
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
@@ -146,7 +147,7 @@ def find_copies(stack: Stack) -> list[Found]:
         for kind in ("complement", "copy"):
             differs = (bits[:, distance:] ^ bits[:, :-distance]) != (kind == "complement")
             same = differs.sum(axis=0) <= damaged(stack.rows)
-            for first, last in runs(same):
+            for first, last in stretches(same):
                 run = _on_bytes(first + distance, last + distance, stack)
                 if run is None or claimed[run[0] : run[1] + 1].any():
                     continue

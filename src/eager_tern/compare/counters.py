@@ -8,7 +8,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.stack import Stack, raw_numbers, runs
+from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.signal.stretches import stretches
 
 Kind = Literal["counter", "toggle", "id"]
 MOST_MISSED = 0.15  # of the steps from row to row: presses that were not recorded, or a frame that was damaged
@@ -42,7 +43,7 @@ def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
 def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
     """Runs of columns nothing accounts for whose number seldom changes."""
     found = []
-    for first, last in runs(free) if stack.rows >= FEWEST_ROWS else ():
+    for first, last in stretches(free) if stack.rows >= FEWEST_ROWS else ():
         run = tuple(range(last, first - 1, -1))
         raw = raw_numbers(stack.bits, run[-62:])
         stays = float(np.mean(raw[1:] == raw[:-1]))

@@ -76,12 +76,6 @@ def raw_numbers(bits: BitRows, positions: Sequence[int] | NDArray[np.intp]) -> N
     return found
 
 
-def runs(columns: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """First and last of each run of True."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], columns.astype(np.int8), [0]))))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-
-
 def label_word(value: Label) -> str:
     """A label's value as a person writes it."""
     return f"{value:g}" if isinstance(value, float) else str(value)

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
-from eager_tern.formats.level_csv import LEVEL_WORDS, UNITS_US
-from eager_tern.formats.rates import rate_named
+from eager_tern.formats.level_csv import LEVEL_WORDS
+from eager_tern.formats.rates import UNITS_US, rate_named
 from eager_tern.formats.timing_text import TERMINAL_CODES, TIME_OF_DAY
 from eager_tern.signal.polarity import REST_US
 from eager_tern.signal.threshold import edges_of_changes
@@ -77,11 +77,10 @@ def claims(head: bytes, suffix: str) -> bool:
         return False
     text = head.decode("utf-8-sig", "replace")
     lines = text.splitlines()[:-1] if len(head) >= 4096 else text.splitlines()
-    return _is_polls(lines) or _is_edges(lines) or _is_falling(lines)
+    return _is_polls(lines) or _is_edges(lines, _edges(lines)) or _is_falling(_times(lines))
 
 
-def _is_edges(lines: Sequence[str]) -> bool:
-    log = _edges(lines)
+def _is_edges(lines: Sequence[str], log: _Log) -> bool:
     numbers = sum(any(c.isdigit() for c in line) for line in lines)
     if log.times.size < FEWEST_LINES or numbers > (1 + MOST_OTHERS) * log.times.size:
         return False
@@ -90,8 +89,7 @@ def _is_edges(lines: Sequence[str]) -> bool:
     return bool(np.count_nonzero(rises >= 0) >= rises.size - 2 and turns.mean() > TURNS)
 
 
-def _is_falling(lines: Sequence[str]) -> bool:
-    log = _times(lines)
+def _is_falling(log: _Log) -> bool:
     return bool(log.times.size >= FEWEST_LINES and FALLING.search(log.words) and len(log.others) <= 3 * log.times.size)
 
 
@@ -151,8 +149,8 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     lines = text.splitlines()
     if _is_polls(lines):
         return [_polls(path, lines, options)]
-    if _is_edges(lines):
-        return [_edge_capture(path, _edges(lines))]
+    if _is_edges(lines, log := _edges(lines)):
+        return [_edge_capture(path, log)]
     return [_falling_capture(path, _times(lines))]
 
 

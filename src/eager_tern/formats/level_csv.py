@@ -17,15 +17,12 @@ from eager_tern.errors import InputError
 from eager_tern.formats import timing_text
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.numbers import is_number
+from eager_tern.formats.rates import UNITS_US
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses
 
 SUFFIXES = (".csv", ".tsv")
 
-UNITS_US = {
-    "s": 1e6, "sec": 1e6, "second": 1e6, "seconds": 1e6, "ms": 1e3, "msec": 1e3, "us": 1.0, "usec": 1.0, "µs": 1.0,
-    "μs": 1.0, "ns": 1e-3, "nsec": 1e-3, "ps": 1e-6,
-}  # fmt: skip
 TIME_WORDS = {"time", "t", "timestamp", "x-axis", "zeit", "temps", "tiempo", "tempo"}
 UNIT_CELL = re.compile(r"^\s*[\[(]?\s*([a-zµμ]+)\s*[\])]?\s*$", re.IGNORECASE)
 TITLE = re.compile(r"^[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")

@@ -1,10 +1,13 @@
-"""How many samples there are a second, as people write it beside them."""
+"""Units of time, and how many samples there are a second, as people write them."""
 
 from __future__ import annotations
 
 import re
 
-UNITS_US = {"us": 1.0, "µs": 1.0, "μs": 1.0, "ms": 1e3}
+UNITS_US = {
+    "s": 1e6, "sec": 1e6, "second": 1e6, "seconds": 1e6, "ms": 1e3, "msec": 1e3, "us": 1.0, "usec": 1.0, "µs": 1.0,
+    "μs": 1.0, "ns": 1e-3, "nsec": 1e-3, "ps": 1e-6,
+}  # fmt: skip
 RATE = re.compile(r"(\d+(?:[.,]\d+)?)\s*([kM]?)\s*(?:Hz|sps|S/s|samples?\s*(?:/|per|a)\s*s)", re.IGNORECASE)
 EVERY = re.compile(
     r"(?:every|each|per|period|interval)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"

@@ -19,8 +19,6 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
-Shape = tuple[str, int, tuple[int, ...]]  # line code, bits, bits of each section
-
 
 @dataclass(frozen=True)
 class Gathered:
@@ -91,8 +89,8 @@ def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
         frames |= {f"{path.name}, press {number}": lead for number, lead in enumerate(leads)}
     if not frames:
         raise InputError(paths[0], "holds no frame that could be compared")
-    usual = Counter(_shape(frame) for frame in frames.values()).most_common(1)[0][0]
-    alike = {name: frame for name, frame in frames.items() if _shape(frame) == usual}
+    usual = Counter(frame.reading.shape for frame in frames.values()).most_common(1)[0][0]
+    alike = {name: frame for name, frame in frames.items() if frame.reading.shape == usual}
     words = tuple(f"{name}: {_bits(f).size} bits; set apart" for name, f in frames.items() if name not in alike)
     line = describe_line(list(alike.values()), paths[0].stem)
     if line is None:
@@ -121,8 +119,8 @@ def in_one_shape(
 
     Those that differ are read once more by what the others show: a frame that is damaged may have lost a bit.
     """
-    usual = Counter(_shape(frame) for frame in frames.values()).most_common(1)[0][0]
-    alike = {name: frame for name, frame in frames.items() if _shape(frame) == usual}
+    usual = Counter(frame.reading.shape for frame in frames.values()).most_common(1)[0][0]
+    alike = {name: frame for name, frame in frames.items() if frame.reading.shape == usual}
     line = describe_line(list(alike.values()), Path(str(source)).stem)
     if line is None:
         raise InputError(source, "the frames show no line code that a sheet could describe")
@@ -139,8 +137,3 @@ def in_one_shape(
 
 def _bits(frame: Frame) -> np.ndarray:
     return frame.readings[0].bits
-
-
-def _shape(frame: Frame) -> Shape:
-    reading = frame.readings[0]
-    return reading.code, int(reading.bits.size), reading.sections

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from eager_tern.linecode.values import Clock
+from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
 CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
@@ -43,11 +44,7 @@ def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Flo
     if known.all():
         unit, excess = _two_slopes(*_centred(durations_us, units, 0))
     else:
-        bounds = np.flatnonzero(np.diff(np.concatenate(([0], known.view(np.int8), [0]))))
-        runs = [
-            _centred(durations_us[:, a:b], units[:, a:b], a)
-            for a, b in zip(bounds[::2].tolist(), bounds[1::2].tolist(), strict=True)
-        ]
+        runs = [_centred(durations_us[:, a : b + 1], units[:, a : b + 1], a) for a, b in stretches(known)]
         places, ends, times = zip(*runs, strict=True)
         unit, excess = _two_slopes(np.hstack(places), np.concatenate(ends), np.hstack(times))
         units, durations_us, signs = units[:, known], durations_us[:, known], signs[known]

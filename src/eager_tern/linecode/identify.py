@@ -80,8 +80,7 @@ def read_as(
     found = next((each for each in all_in_one_row(d[before:], unit_us) if fits(each)), None)
     if found is None:
         return None
-    rows = [replace(row, first=row.first + before, last=row.last + before) for row in found.rows]
-    return as_one(d, found, rows)
+    return as_one(d, found, found.rows, -before)
 
 
 def _whole(durations_us: Floats, found: Parsed) -> LineReading | None:
@@ -91,19 +90,22 @@ def _whole(durations_us: Floats, found: Parsed) -> LineReading | None:
     return as_one(durations_us, found, rows) if rows and bits >= FEWEST_BITS * len(rows) else None
 
 
-def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row]) -> LineReading:
-    """Pulses as one frame: its bits run through all rows of data, whatever stands between them."""
+def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row], offset: int = 0) -> LineReading:
+    """Pulses as one frame: its bits run through all rows of data, whatever stands between them.
+
+    ``offset`` is the index of the first of these pulses among those that the rows count.
+    """
     edges = np.concatenate(([0.0], np.cumsum(durations_us)))
     expected = np.full(durations_us.size, np.nan)
     for row in rows:
-        expected[row.first : row.last + 1] = row.line.expected_us
+        expected[row.first - offset : row.last + 1 - offset] = row.line.expected_us
     return LineReading(
         found.code,
         clock_of_all([row.line.clock for row in rows]),
         np.concatenate([row.line.bits for row in rows]),
-        np.concatenate([row.line.bit_spans_us + edges[row.first] for row in rows]),
+        np.concatenate([row.line.bit_spans_us + edges[row.first - offset] for row in rows]),
         expected,
-        rows[0].first,
+        rows[0].first - offset,
         found.score,
         symbol_bits=found.symbol_bits,
         symbols=rows[0].line.symbols,

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
 # The symbols of 0 and 1 in units, mark and space: fixed period, pulse distance, pulse width.
@@ -75,23 +76,18 @@ def _worth_a_look(pairs: Floats) -> list[tuple[int, int]]:
     look = np.zeros(len(pairs) + 1, np.int64)
     for lengths in (pairs[:, 0], pairs[:, 1], pairs.sum(axis=1)):
         alike = np.abs(np.diff(lengths)) < ALIKE * np.minimum(lengths[1:], lengths[:-1])
-        for a, b in _true_runs(alike):
+        for a, b in stretches(alike):
             if b - a + 1 >= FEWEST_ALIKE:
                 look[max(a - 4, 0)] += 1
                 look[min(b + 6, len(pairs))] -= 1
     inside = np.cumsum(look[:-1]) > 0
-    return [(a, b + 1) for a, b in _true_runs(inside) if b - a + 1 >= FEWEST_PAIRS]
-
-
-def _true_runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], flags.view(np.int8), [0]))))
-    return list(zip(turns[::2].tolist(), (turns[1::2] - 1).tolist(), strict=True))
+    return [(a, b + 1) for a, b in stretches(inside) if b - a + 1 >= FEWEST_PAIRS]
 
 
 def _runs(fits: NDArray[np.bool_]) -> list[tuple[int, int]]:
     """Runs of symbols, a single misfit in between allowed, that are long enough."""
     merged: list[tuple[int, int]] = []
-    for a, b in _true_runs(fits):
+    for a, b in stretches(fits):
         if merged and a - merged[-1][1] <= LARGEST_HOLE + 1 and b - a >= 2 and merged[-1][1] - merged[-1][0] >= 2:
             merged[-1] = (merged[-1][0], b)
         else:

@@ -20,6 +20,7 @@ from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
+from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
 FEWEST_SYMBOLS = 4  # of a row: fewer are a leader's pulses that happen to be as long
@@ -75,8 +76,7 @@ class Parsed:
 class _Alphabet:
     """Symbols of a mark and the space behind it: centres in µs, shape (symbols,), and the durations' spread.
 
-    ``bits`` is how many a symbol stands for; ``base`` how many symbols there are where they are digits.
-    ``numbers`` is how many numbers were fitted.
+    ``bits`` is how many a symbol stands for, ``numbers`` how many numbers were fitted.
     """
 
     code: Code
@@ -252,7 +252,7 @@ def _told(d: Floats, alphabet: _Alphabet) -> _Told:
     off_mark = _off(marks, alphabet.marks, alphabet.spread_us)
     off_space = _off(spaces, alphabet.spaces, alphabet.spread_us)
     near = off_mark**2 + off_space**2
-    symbol = np.argmin(np.where(np.isfinite(near), near, np.inf), axis=1)
+    symbol = np.argmin(near, axis=1)
     at = np.arange(marks.size)
     far = np.maximum(off_mark[at, symbol], off_space[at, symbol])
     both = far < FARTHEST
@@ -309,12 +309,11 @@ def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats
 
 def _rows(told: _Told) -> list[Span]:
     """The rows of symbols. The mark behind the last one may belong to it, its space being a gap."""
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], told.both.view(np.int8), [0]))))
     rows = []
-    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
-        tail = end < told.mark.size and bool(told.mark[end])
-        if end - first + tail >= FEWEST_SYMBOLS:
-            rows.append((first, end - 1, tail))
+    for first, last in stretches(told.both):
+        tail = last + 1 < told.mark.size and bool(told.mark[last + 1])
+        if last + 1 - first + tail >= FEWEST_SYMBOLS:
+            rows.append((first, last, tail))
     return rows
 
 
@@ -393,10 +392,9 @@ def repeats_itself(d: Floats) -> NDArray[np.bool_]:
 def _runs_in(d: Floats, outside: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
     """Stretches of pulses outside the rows that are as long as the ones two before them: first and end."""
     alike = outside[2:] & outside[:-2] & repeats_itself(d)
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], alike.view(np.int8), [0]))))
-    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
-        if end - first >= FEWEST_RUN_IN:
-            yield first, end + 2
+    for first, last in stretches(alike):
+        if last + 1 - first >= FEWEST_RUN_IN:
+            yield first, last + 3
 
 
 LONGEST_RUN = 2.5  # half bits
@@ -419,15 +417,14 @@ def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
         return
     exact = (d - excess * alternating(d.size)) / unit
     data = (exact > SHORTEST_RUN) & (exact < LONGEST_RUN)
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], data.view(np.int8), [0]))))
     rows, expected = [], np.full(d.size, np.nan)
-    for first, end in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
-        if end - first < 2 * FEWEST_SYMBOLS - 2:
+    for first, last in stretches(data):
+        if last + 1 - first < 2 * FEWEST_SYMBOLS - 2:
             continue
-        row = _halves(d, first, end - 1, unit, excess)
+        row = _halves(d, first, last, unit, excess)
         if row is not None:
             rows.append(row)
-            expected[first:end] = row.line.expected_us
+            expected[first : last + 1] = row.line.expected_us
     if not rows or all(row.bare for row in rows):
         return
     yield Parsed("biphase", 1, tuple(rows), _score(d, rows, expected, LN2, 3))
@@ -440,11 +437,9 @@ def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row
     """
     own = d[first : last + 1]
     begins_high = first % 2 == 0
-    if begins_high:
-        places, clock = edges_on_grid(own, unit, excess)
-    else:  # the ruler counts from a mark
-        places, clock = edges_on_grid(own, unit, -excess)
-        clock = Clock(clock.unit_us, -clock.excess_us, clock.rms_us)
+    sign = 1.0 if begins_high else -1.0  # the ruler takes its first pulse for a mark
+    places, laid = edges_on_grid(own, unit, sign * excess)
+    clock = Clock(laid.unit_us, sign * laid.excess_us, laid.rms_us)
     lengths = np.diff(places)
     if clock.unit_us <= 0 or lengths.max() > 2:
         return None
@@ -462,12 +457,11 @@ def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row
     shift, bits, wrong = best
     if wrong or bits.size < FEWEST_SYMBOLS:
         return None
-    signs = clock if begins_high else Clock(clock.unit_us, -clock.excess_us, clock.rms_us)
     spans = clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
     if bits.size % BYTE == 1 and bits.size > BYTE:  # what only half of is seen may be a leader's space, or a sync
         if shift and not begins_high:
             bits, spans = bits[1:], spans[1:]
         elif (levels.size + shift) % 2:
             bits, spans = bits[:-1], spans[:-1]
-    line = LineReading("biphase", clock, bits, spans, grid_expected(signs, places), 0, 0.0)
+    line = LineReading("biphase", clock, bits, spans, grid_expected(laid, places), 0, 0.0)
     return Row(first, last, line, bool((lengths == 1).all()))

@@ -101,9 +101,11 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
         clear |= touched if told > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
     left = [at for at in range(len(bursts)) if at not in settled]
+    as_they_are = _one_a_burst(line, [bursts[at] for at in left if at not in clear], read_frames)
+    begins = {each.first: each for each in as_they_are}
     for at in left:
         keeps = at in clear
-        for as_it_is in [] if keeps else _one_a_burst(line, [bursts[at]], read_frames):
+        if (as_it_is := begins.get(bursts[at][0])) is not None:
             best = as_it_is.frames[0]
             keeps = keeps_time(best) or _is_clean_serial(best)
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []

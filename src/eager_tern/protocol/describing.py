@@ -79,8 +79,8 @@ def describe_line(
     whole = [frame for frame in frames if frame.best is not None and frame.best.bits.size]
     if not whole:
         return None
-    usual = Counter(_shape(f.reading) for f in whole).most_common(1)[0][0]
-    alike = [f for f in whole if _shape(f.reading) == usual]
+    usual = Counter(f.reading.shape for f in whole).most_common(1)[0][0]
+    alike = [f for f in whole if f.reading.shape == usual]
     frame = min(alike, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
     assert frame.best is not None
     pieces = part_pulses(frame)
@@ -161,10 +161,6 @@ def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
     return abs(symbol[1] if sheet.code == "pulse-distance" else symbol[0])
 
 
-def _shape(reading: Reading) -> tuple[str, int, tuple[int, ...]]:
-    return reading.code, int(reading.bits.size), reading.sections
-
-
 def _own_lines(frame: Frame, pieces: Sequence[Pulses]) -> list[LineReading]:
     """What a frame that no sheet describes was read as, section by section; none for serial characters."""
     reading = frame.reading
@@ -199,13 +195,13 @@ def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, obje
     """Leader, bits and trailer of a section, with whatever stands between its bits."""
     if line.framing is not None:
         return [{"bits": int(line.bits.size)}]
+    if line.code == "biphase":
+        return _joined_parts(piece, line, unit)
     d, clock = piece.durations_us, line.clock
     lengths = (d - clock.excess_us * alternating(d.size)) / unit * alternating(d.size)
     edges = np.concatenate(([0.0], np.cumsum(d)))
     groups = line.bit_spans_us[:: line.symbol_bits, 0], line.bit_spans_us[line.symbol_bits - 1 :: line.symbol_bits, 1]
     starts, ends = _near(edges, groups[0]), _near(edges, groups[1])
-    if line.code == "biphase":
-        return _joined_parts(piece, line, unit)
     parts: list[dict[str, object]] = []
     at, bits = 0, 0
     for start, end in zip(starts.tolist(), ends.tolist(), strict=True):

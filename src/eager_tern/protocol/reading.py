@@ -36,6 +36,9 @@ EXCESS_SIGMA_US = 80.0
 CLOSE_BITS, CLOSE_RMS = 12, 0.15
 
 
+Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
+
+
 @dataclass(frozen=True)
 class Reading:
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
@@ -65,6 +68,11 @@ class Reading:
     symbols: int = 2
     framing: Framing | None = None
     evidence: float = 0.0
+
+    @property
+    def shape(self) -> Shape:
+        """What frames have in common whose bits can be laid under one another."""
+        return self.code, int(self.bits.size), self.sections
 
     @property
     def known(self) -> bool:

@@ -9,8 +9,8 @@ from typing import get_args
 
 from eager_tern.linecode.identify import as_one, read_as
 from eager_tern.linecode.parts import parts_of
-from eager_tern.linecode.runs import Row, parsed
-from eager_tern.linecode.serial import serial_readings
+from eager_tern.linecode.runs import parsed
+from eager_tern.linecode.serial import async_serial, serial_readings
 from eager_tern.linecode.values import Code, Framing, LineReading, Parity
 from eager_tern.protocol.presses import Frame, group_presses
 from eager_tern.protocol.reading import UNKNOWN_MOST, reading_of_line
@@ -69,18 +69,16 @@ def _frames(burst: Pulses, how: Said) -> Iterator[Frame]:
     found = next((each for each in parsed(d) if each.code == how.code), None)
     parts = parts_of(d, found.rows) if found is not None else []
     for first, last, rows in parts:
-        own = [Row(row.first - first, row.last - first, row.line, row.bare) for row in rows]
         if found is not None:
-            yield _frame(burst.part(first, last), first, last, as_one(d[first : last + 1], found, own))
+            yield _frame(burst.part(first, last), first, last, as_one(d[first : last + 1], found, rows, first))
     if not parts and (line := read_as(burst, how.code)) is not None:
         yield _frame(burst, 0, d.size - 1, line)
 
 
 def _characters(burst: Pulses, how: Said) -> LineReading | None:
-    found = serial_readings(burst.durations_us, how.unit_us)
-    if how.framing is not None:
-        return found.get(how.framing)
-    return max(found.values(), key=lambda line: line.score, default=None)
+    if how.framing is None:
+        return async_serial(burst.durations_us, how.unit_us)
+    return serial_readings(burst.durations_us, how.unit_us).get(how.framing)
 
 
 def _frame(part: Pulses, first: int, last: int, line: LineReading) -> Frame:

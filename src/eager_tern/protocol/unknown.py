@@ -9,7 +9,7 @@ import numpy as np
 from eager_tern.linecode.identify import COARSEST, FEWEST_BITS, FEWEST_PULSES, NOISE_HEAD_START, as_one
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.parts import is_mostly_data, parts_of
-from eager_tern.linecode.runs import Parsed, Row, parsed
+from eager_tern.linecode.runs import Parsed, parsed
 from eager_tern.protocol.arbiter import Candidate
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN, UNKNOWN_PRIOR, reading_of_line
@@ -38,8 +38,7 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
     frames = []
     for first, last, rows in parts_of(d, best.rows):
         part = pulses.part(first, last, edges)
-        there = [Row(row.first - first, row.last - first, row.line, row.bare) for row in rows]
-        line = as_one(part.durations_us, best, there)
+        line = as_one(part.durations_us, best, rows, first)
         told = int(np.count_nonzero(~np.isnan(line.expected_us)))
         if line.bits.size >= FEWEST_BITS * len(rows) and is_mostly_data(part.durations_us, line.leader, told):
             frames.append(Frame(first + offset, last + offset, part, (reading_of_line(line, chances[0]),)))

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.recording import Recording
+from eager_tern.signal.stretches import stretches
 
 BIN_HZ = 2000.0  # about the width of the shortest pulses' own spectrum
 ROW_S = 4e-3  # time over which the power of a bin is averaged
@@ -136,11 +137,10 @@ def _grow(
     for old in [p for p in growing if row - p.last > join]:
         growing.remove(old)
         done.append(old)
-    turns = np.flatnonzero(np.diff(np.concatenate(([0], active.view(np.int8), [0]))))
-    for low, high in zip(turns[::2].tolist(), turns[1::2].tolist(), strict=True):
+    for low, high in stretches(active):
         here = np.zeros_like(power)
-        here[low:high] = power[low:high]
-        touched = [p for p in growing if p.power[max(low - 1, 0) : high + 1].any()]
+        here[low : high + 1] = power[low : high + 1]
+        touched = [p for p in growing if p.power[max(low - 1, 0) : high + 2].any()]
         if not touched:
             growing.append(_Open(row, row, here, noise))
             continue
