@@ -179,7 +179,8 @@ class CaptureService:
         try:
             self._book = self._casebook.join()
         except InputError as error:
-            self._tell(Trouble(str(error)))
+            gone = not self._casebook.still_there  # deleted before this thread came to open it
+            self._tell(CasebookGone(self._casebook.path) if gone else Trouble(str(error)))
             return
         flushed = looked = time.monotonic()
         try:
