@@ -54,6 +54,17 @@ def test_two_tones_and_their_deviation(tmp_path: Path, rng: np.random.Generator)
     assert takes[0].capture.bursts[0].deviation_hz == pytest.approx(15_000, rel=0.02)
 
 
+@pytest.mark.parametrize("deviation", [5_000, 20_000, 60_000])
+def test_no_tone_is_weakened_by_what_keeps_the_others_out(
+    tmp_path: Path, rng: np.random.Generator, deviation: float
+) -> None:
+    signed, codes = sending(rng, 2, 350)
+    signal = with_noise(two_tones(signed, 1_000_000, 12_000, deviation), rng, 1_000_000, 350, 30)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 1_000_000, "cf32_le"), library())
+    assert codes_of(takes[0]) == codes
+    assert takes[0].capture.bursts[0].level == pytest.approx(1.0, abs=0.1)
+
+
 def test_a_carrier_turned_down_is_told_from_one_switched_off(tmp_path: Path, rng: np.random.Generator) -> None:
     signed, codes = sending(rng, 2, 400)
     signal = with_noise(on_off(signed, 250_000, 40_000, low=0.4), rng, 250_000, 400, 30)

@@ -25,6 +25,7 @@ from tests.handsets import (
     record,
     sony,
 )
+from tests.radio import code_24
 
 
 def read(signed: list[float] | np.ndarray) -> list[tuple[str, dict[str, int], int, bool]]:
@@ -206,3 +207,12 @@ def test_a_fixed_code_is_known_whatever_its_resistor(rng: np.random.Generator, u
     (press,) = read_pulses(pulses_from_signed(noisy), library()).presses
     assert press.lead.best is not None
     assert (press.lead.best.protocol, press.lead.best.fields["code"]) == ("fixed-code", 0x5A0FF1)
+
+
+@pytest.mark.parametrize("lost", range(4, 40, 4))
+def test_a_frame_that_lost_a_pulse_is_not_sure_of_its_bits(rng: np.random.Generator, lost: int) -> None:
+    """A mark swallowed by the receiver leaves one long space, and a frame of a bit less that still fits a sheet."""
+    signed = code_24(rng.integers(0, 2, 24).tolist(), 350.0)[:-1]
+    signed[lost - 1 : lost + 2] = [sum(-abs(d) for d in signed[lost - 1 : lost + 2])]
+    read = read_pulses(pulses_from_signed(np.array([-3e5, *signed, -3e5])), library())
+    assert all(not r.known or r.confidence < 0.5 for frame in read.frames for r in frame.readings)

@@ -23,6 +23,7 @@ FAINT = "too faint for a threshold: read as the likeliest frame"
 MOST_FAINT = 200  # spans of a recording that are searched
 LONGEST_US = 600_000.0
 LEAST_CONFIDENCE = 0.1  # below, what was read as the likeliest frame is none
+SURE_ENOUGH = 0.9  # confidence in what a threshold's pulses say, so that no likelier frame is sought
 PROVEN = 0.95  # that a faint frame is right whose checks hold
 SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
 UNITS_US = (200.0, 700.0)
@@ -92,7 +93,11 @@ def _trust(reading: Reading, faint: Faint) -> float:
 
 def _all_read(take: TakeRead) -> bool:
     """Whether the threshold's pulses read well and nothing but single pulses is left over."""
-    well = [frame for frame in take.frames if reads_well(frame.readings) and not frame.mended]
+    well = [
+        frame
+        for frame in take.frames
+        if reads_well(frame.readings) and frame.readings[0].confidence > SURE_ENOUGH and not frame.mended
+    ]
     return bool(well) and len(well) == len(take.frames) and all(last - first < 6 for first, last in take.noise)
 
 

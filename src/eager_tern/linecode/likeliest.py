@@ -48,7 +48,8 @@ class CodeShape:
 class Likeliest:
     """The frame found. ``gain`` in nats over nothing; ``certainty`` is the chance that all its bits are right.
 
-    ``for_one``, shape (bits,), is by how many nats each bit is rather a 1 than a 0.
+    ``for_one``, shape (bits,), is by how many nats each bit is rather a 1 than a 0; ``in_place`` is the chance that
+    the frame begins where it was found, and not a bit sooner or later.
     """
 
     pulses: Pulses
@@ -57,6 +58,7 @@ class Likeliest:
     unit_us: float
     shape: CodeShape
     for_one: Floats
+    in_place: float
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,7 @@ class _Path:
     unit: int
     end: int
     bits: int
+    in_place: float
 
 
 def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Sequence[CodeShape]) -> Likeliest | None:
@@ -82,7 +85,7 @@ def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Seque
     signed, start, for_one = search.trace(path)
     unit = float(search.units[path.unit])
     pulses = _refined(evidence, pulses_from_signed(np.array(signed), start), unit)
-    return Likeliest(pulses, gain, _certainty(for_one), unit, shape, for_one)
+    return Likeliest(pulses, gain, path.in_place * _certainty(for_one), unit, shape, for_one, path.in_place)
 
 
 def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest]:
@@ -106,14 +109,15 @@ def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest
 
 def with_prior_odds(evidence: Evidence, frame: Likeliest, for_one: Floats) -> Likeliest:
     """The frame with what is now thought of its bits."""
+    certainty = frame.in_place * _certainty(for_one)
     if np.array_equal(for_one > 0, frame.for_one > 0):
-        return replace(frame, certainty=_certainty(for_one), for_one=for_one)
+        return replace(frame, certainty=certainty, for_one=for_one)
     symbols = (frame.shape.zero, frame.shape.one)
     lengths = [*frame.shape.leader, *(x for one in for_one > 0 for x in symbols[int(one)]), *frame.shape.trailer]
     pulses = _refined(
         evidence, pulses_from_signed(np.array(lengths) * frame.unit_us, frame.pulses.start_us), frame.unit_us
     )
-    return replace(frame, pulses=pulses, certainty=_certainty(for_one), for_one=for_one)
+    return replace(frame, pulses=pulses, certainty=certainty, for_one=for_one)
 
 
 def _certainty(for_one: Floats) -> float:
@@ -174,10 +178,18 @@ class _Search:
                 at = int(np.argmax(ends))
                 gain = float(ends.flat[at]) - float(np.log(ends.size))
                 if best is None or gain > best.gain:
-                    best = _Path(gain, at // ends.shape[1], at % ends.shape[1], count)
+                    unit, end = at // ends.shape[1], at % ends.shape[1]
+                    best = _Path(gain, unit, end, count, self._in_place(ends, unit, end, count))
             if not shape.bits and best is not None and count > best.bits + 8:
                 break
         return best
+
+    def _in_place(self, ends: Floats, unit: int, end: int, bits: int) -> float:
+        """How probable it is that a frame ends there, and not more than a unit away, by half its length at the most."""
+        half = bits * min(self.widths) // 2
+        away = np.abs(self._times - self._times[unit, end]) / self.units[:, None] * STEPS
+        rivals = ends[(away > STEPS) & (away < half)]
+        return float(1 / (1 + np.exp(min(float(rivals.max(initial=NEVER)) - float(ends[unit, end]), 0.0))))
 
     def _next(self, row: Floats) -> tuple[Floats, NDArray[np.int8]]:
         """The best of one bit more, and which choice that was: three times the bit, and how it slipped."""

@@ -34,7 +34,9 @@ OVERRULES = 1e4  # more than any evidence
 CLOCK_SIGMA, SPREAD_OF_TOLERANCE = 0.08, 0.4  # of the published unit, of the tolerance where that is wide
 EXCESS_SIGMA_US = 80.0
 CLOSE_BITS, CLOSE_RMS = 12, 0.15
-
+# A pulse among the bits that is a unit off is no late edge: a mark or a space beside it was lost, and which bits that
+# were is a guess.
+OUT_OF_PLACE, GUESSED = 0.9, 0.3
 
 Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
 
@@ -128,13 +130,26 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     chances = probabilities([*scores, anything + NOISE_HEAD_START])
     if chances[-1] > 0.5:
         return ()
-    readings = [reading_of_match(match, chance) for match, chance in zip(matches, chances, strict=False)]
+    readings = [
+        reading_of_match(match, chance * (GUESSED if _is_out_of_place(pulses, match) else 1.0))
+        for match, chance in zip(matches, chances, strict=False)
+    ]
     readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
     readings = [replace(r, evidence=score - anything) for r, score in zip(readings, scores, strict=True)]
     best: dict[tuple[str, bool], Reading] = {}  # kinds of frame that look alike are told apart by their checks
     for reading in sorted(readings, key=lambda r: -r.confidence):
         best.setdefault((reading.protocol, reading.stands_for_repeat), reading)
     return tuple(best.values())
+
+
+def _is_out_of_place(pulses: Pulses, match: Match) -> bool:
+    """Whether a pulse of a frame's bits lies farther from the ruler than any edge is late."""
+    off = np.abs(pulses.durations_us - match.expected_us) > OUT_OF_PLACE * match.clock.unit_us
+    if not off.any() or not match.bits.size:
+        return False
+    begins = (pulses.edge_times_us[:-1] - pulses.start_us)[off]
+    spans = match.bit_spans_us
+    return bool(((begins[:, None] >= spans[:, 0]) & (begins[:, None] < spans[:, 1])).any())
 
 
 def serial_words(reading: Reading) -> str:

@@ -221,7 +221,8 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     half = deviation + burst.room_hz
     center = burst.center_hz
     decimation = max(1, int(rate / (4 * half)))
-    wings = max(1, round(1.6 * rate / half / decimation)) * decimation
+    # The filter falls off within the room beside the tones, which it must not weaken.
+    wings = max(1, round(1.6 * rate / burst.room_hz / decimation)) * decimation
     margin = int(MARGIN_S * rate) // decimation * decimation
     first = burst.first - margin
     last = min(burst.last, burst.first + int(LONGEST_S * rate)) + margin

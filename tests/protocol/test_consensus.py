@@ -1,0 +1,102 @@
+"""Repeats that repair one another, and clear frames that teach how the others are to be read."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.consensus import repaired_by_repeats
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import UNKNOWN, read_frame
+from eager_tern.protocol.take import read_pulses
+from eager_tern.protocol.taught import read_by_the_clear
+from eager_tern.signal.values import Pulses, pulses_from_signed
+from tests.handsets import nec_frame, sony
+
+CODE = [1, 0, 1, 1, 0, 0, 1, 0] * 4
+
+
+def frames_of(signed: list[list[float]], gap: float = 40_000.0) -> tuple[Pulses, list[Frame]]:
+    """A take of frames with a gap between them, and each frame read by itself."""
+    rows = [d for frame in signed for d in (*frame, -gap)]
+    pulses = pulses_from_signed(np.array(rows))
+    found, at = [], 0
+    for frame in signed:
+        last = at + len(frame) - 1
+        part = pulses.part(at, last)
+        found.append(Frame(at, last, part, read_frame(part, library())))
+        at = last + 2
+    return pulses, found
+
+
+def test_a_frame_whose_check_fails_takes_the_bit_from_its_repeats() -> None:
+    bits = CODE[:8] + [1 - b for b in CODE[:8]] + CODE[:8] + [1 - b for b in CODE[:8]]
+    wrong = [*bits]
+    wrong[21] ^= 1
+    pulses, frames = frames_of([nec_frame(bits), nec_frame(wrong), nec_frame(bits)])
+    mended, taken = repaired_by_repeats(pulses, frames, [])
+    assert [frame.reading.bits.tolist() for frame in mended] == [bits] * 3
+    assert mended[1].mended == "1 bit of 32 taken from the repeats"
+    assert not mended[0].mended
+    assert not taken
+
+
+def test_two_keys_of_one_handset_are_left_as_they_are() -> None:
+    pulses, frames = frames_of([sony(21, 1, 1)[:-1], sony(22, 1, 1)[:-1]])
+    mended, _ = repaired_by_repeats(pulses, frames, [])
+    assert mended == frames
+
+
+def test_a_damaged_burst_beside_a_clear_frame_is_its_copy() -> None:
+    good = nec_frame(CODE)
+    hurt = [*good]
+    hurt[20:23] = [sum(abs(d) for d in hurt[20:23])]  # a space swallowed by two marks that ran together
+    pulses, frames = frames_of([good, hurt])
+    model = frames[0]
+    stray = (frames[1].first, frames[1].last, frames[1].pulses)
+    mended, taken = repaired_by_repeats(pulses, [model], [stray])
+    assert len(mended) == 2
+    assert taken == {stray[0]}
+    assert mended[1].reading.bits.tolist() == model.reading.bits.tolist()
+    assert "repeat" in mended[1].mended
+
+
+def a_stranger(bits: np.ndarray) -> list[float]:
+    """Pulse distance behind a leader that no sheet of the library has."""
+    return [3100.0, -1550.0, *(d for b in bits for d in (410.0, -1230.0 if b else -410.0)), 410.0]
+
+
+@pytest.mark.parametrize("jitter", [0.0, 30.0])
+def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random.Generator, jitter: float) -> None:
+    rows = [a_stranger(rng.integers(0, 2, 28)) for _ in range(5)]
+    rows = [[d + np.sign(d) * rng.normal(0, jitter) for d in row] for row in rows]
+    signed = np.array([d for row in rows for d in (*row, -250_000.0)])
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert [frame.reading.bits.size for frame in take.frames] == [28] * 5
+    frames, odd = list(take.frames[:4]), take.frames[4]
+    left = [(odd.first, odd.last)]
+    read, rest = read_by_the_clear(take.pulses, take.pulses.edge_times_us, frames, left)
+    assert not rest
+    assert read[4].reading.bits.tolist() == odd.reading.bits.tolist()
+    assert read[4].reading.protocol == UNKNOWN
+
+
+def test_one_frame_alone_teaches_nothing(rng: np.random.Generator) -> None:
+    signed = np.array([*a_stranger(rng.integers(0, 2, 28)), -250_000.0])
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert read_by_the_clear(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
+
+
+def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Generator) -> None:
+    rows = [a_stranger(rng.integers(0, 2, 28)) for _ in range(3)]
+    noise = rng.uniform(100, 2000, 59) * np.where(np.arange(59) % 2, -1, 1)
+    signed = np.array([d for row in [*rows, noise] for d in (*row, -250_000.0)])
+    pulses = pulses_from_signed(signed)
+    take = read_pulses(pulses, library())
+    clear = [frame for frame in take.frames if frame.reading.bits.size == 28][:3]
+    begin = 3 * 60
+    span = (begin, begin + 58)
+    read, rest = read_by_the_clear(pulses, pulses.edge_times_us, clear, [span])
+    assert rest == [span]
+    assert len(read) == 3
