@@ -39,7 +39,7 @@ HOSTILE = (
 
 def keys() -> list[ExportedKey]:
     return [
-        ExportedKey(name, "nec */", None, 3, {"mode */": "\n*/"}, "01", None, [9000.0, 99_000.0, 560.4])
+        ExportedKey(name, "nec */", None, 3, {"mode */": "\n*/"}, "01", None, None, [9000.0, 99_000.0, 560.4])
         for name in HOSTILE
     ]
 

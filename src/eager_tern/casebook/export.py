@@ -8,10 +8,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+import numpy as np
+
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
 from eager_tern.errors import InputError
+from eager_tern.protocol.codes import Codes, codes_of
 from eager_tern.protocol.fields import Value, marked
 from eager_tern.replacing import write_text
 from eager_tern.signal.values import Pulses
@@ -30,6 +33,7 @@ class ExportedKey:
     command: int | None
     fields: dict[str, Value]
     bits: str
+    codes: Codes | None
     carrier_hz: float | None
     pulses_us: list[float]
 
@@ -54,6 +58,7 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
                 _number(fields.get("command")),
                 fields,
                 best.reading.bits,
+                codes_of(np.array([int(bit) for bit in best.reading.bits], np.uint8)),
                 pulses.carrier_hz,
                 timings,
             )
@@ -66,10 +71,11 @@ def _number(value: Value) -> int | None:
 
 
 def to_csv(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
-    rows: list[list[str]] = [["name", "protocol", "address", "command", "bits", "pulses_us"]]
+    rows: list[list[str]] = [["name", "protocol", "address", "command", "bits", "code", "code_turned", "pulses_us"]]
     for key in keys:
         pulses = " ".join(f"{d:g}" for d in key.pulses_us)
-        rows.append([key.name, key.protocol, _cell(key.address), _cell(key.command), key.bits, pulses])
+        codes = [key.codes.as_sent, key.codes.turned] if key.codes else ["", ""]
+        rows.append([key.name, key.protocol, _cell(key.address), _cell(key.command), key.bits, *codes, pulses])
     return table_text(rows)
 
 
@@ -98,7 +104,7 @@ def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
         values = ", ".join(str(round(d)) for d in key.pulses_us)
         lines += [
             f"/* {_comment(key.name)}: {_comment(key.protocol + _numbers(key))}",
-            f"   bits as sent: {key.bits or 'none'} */",
+            f"   bits as sent: {key.bits or 'none'}" + (f", {key.codes.as_sent} */" if key.codes else " */"),
             f"static const {kind} {name}[] = {{{values}}};",
             "",
         ]

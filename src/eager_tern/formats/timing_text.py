@@ -92,9 +92,11 @@ def _samples(path: Path, text: str, options: ReadOptions) -> Capture | None:
     """A column of samples whose rate was told, in a comment or by hand; None where it is none."""
     lines = [(COMMENT.sub("", line).strip(), line) for line in text.splitlines()]
     cells = [bare for bare, _ in lines if is_number(bare)]
+    if len(cells) < FEWEST_SAMPLES or len(cells) < sum(bool(bare) for bare, _ in lines) - PREAMBLE:
+        return None
     words = "\n".join(line for bare, line in lines if not is_number(bare))
     rate = options.rate_hz or rate_named(words)
-    if not rate or len(cells) < FEWEST_SAMPLES or len(cells) < sum(bool(bare) for bare, _ in lines) - PREAMBLE:
+    if not rate:
         return None
     settings = ThresholdSettings(options.level) if options.level is not None else None
     edges = edges_of_samples([np.array(cells, np.float32)], rate, settings)

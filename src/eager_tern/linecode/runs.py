@@ -46,6 +46,7 @@ SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
+UNALIKE = 0.35  # standard deviation of equal lengths, of their mean: two lengths, 1 and 2, have a third of it
 COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step between them
 
 
@@ -98,9 +99,12 @@ def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
 @lru_cache(maxsize=1024)  # a burst is read by itself, and with those beside it
 def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     durations_us = np.frombuffer(durations)
+    joined = list(_joined(durations_us))
+    if any(_covered(each) >= NEARLY_ALL * durations_us.size and _is_surely_joined(each) for each in joined):
+        return _best_of_each(joined)
     found = list(_paired(durations_us, (2,)))
     if max((_covered(each) for each in found), default=0) < NEARLY_ALL * durations_us.size:
-        found += _joined(durations_us)
+        found += joined
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
         found += _paired(durations_us, LEVELS)
     return _best_of_each(found)
@@ -144,6 +148,7 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
             inside = (marks <= mark_bound) & (spaces <= space_bound)
             if inside.sum() < max(FEWEST_PAIRS, RECURRING * pairs):
                 continue
+            covered = 0
             for begun in _begun(marks[inside], spaces[inside], counts):
                 settled = _settled(d, begun)
                 if settled is None:
@@ -152,7 +157,11 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
                 key = (*np.round(alphabet.marks), *np.round(alphabet.spaces))
                 if key not in seen:
                     seen.add(key)
-                    yield _as_parsed(d, alphabet, rows)
+                    found = _as_parsed(d, alphabet, rows)
+                    covered = max(covered, _covered(found))
+                    yield found
+            if covered >= NEARLY_ALL * d.size:  # longer ones are leaders and gaps
+                return
 
 
 def _bounds(lengths: Floats) -> list[float]:
@@ -173,14 +182,22 @@ def _begun(marks: Floats, spaces: Floats, counts: tuple[int, ...]) -> Iterator[_
         if count == 2:
             continue
         bits = (count - 1).bit_length()
-        if (level := _levels(spaces, count)) is not None:
+        if _are_alike(marks) and (level := _levels(spaces, count)) is not None:
             alike = np.full(count, float(marks.mean()))
             yield _alphabet("pulse-distance", alike, _centres(spaces, level, count), bits, 3)
         if (level := _levels(marks, count)) is not None:
             lengths, behind = _centres(marks, level, count), _centres(spaces, level, count)
             if behind[0] - behind[-1] < (lengths[-1] - lengths[0]) / 2:
+                if not _are_alike(spaces):
+                    continue
                 behind = np.full(count, float(spaces.mean()))
             yield _alphabet("pulse-width", lengths, behind, bits, 4)
+
+
+def _are_alike(lengths: Floats) -> bool:
+    """Whether lengths that should be one vary no more than a receiver makes them."""
+    mean = float(lengths.mean())
+    return float(lengths.std()) < max(UNALIKE * mean, SPREAD_US * 2)
 
 
 def _begun_of_two(marks: Floats, spaces: Floats) -> Iterator[_Alphabet]:
@@ -272,11 +289,15 @@ Span = tuple[int, int, bool]  # pairs first to last, and whether the mark behind
 
 def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | None:
     """The alphabet with the centres that its own rows have, and these rows; None where none are left."""
+    before: NDArray[np.intp] | None = None
     for _ in range(ROUNDS):
         told = _told(d, alphabet)
         rows = _rows(told)
         if not rows:
             return None
+        if before is not None and np.array_equal(before, np.where(told.both, told.symbol, -1)):
+            break
+        before = np.where(told.both, told.symbol, -1)
         inside = np.zeros(told.symbol.size, np.bool_)
         for first, last, _tail in rows:
             inside[first : last + 1] = True
@@ -397,8 +418,15 @@ def _runs_in(d: Floats, outside: NDArray[np.bool_]) -> Iterator[tuple[int, int]]
             yield first, last + 3
 
 
+FEWEST_JOINED = 6  # a pulse of two half bits could be anything; an even number of single ones has to follow each
 LONGEST_RUN = 2.5  # half bits
 SHORTEST_RUN = 0.5
+
+
+def _is_surely_joined(parsed: Parsed) -> bool:
+    """Whether bits were joined so often that no code in pairs could look like it by chance."""
+    clocks = [(row.line.expected_us, row.line.clock.unit_us) for row in parsed.rows]
+    return sum(int(np.count_nonzero(expected > 1.5 * unit)) for expected, unit in clocks) >= FEWEST_JOINED
 
 
 def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:

@@ -24,8 +24,8 @@ NONE_HOLDS = float(np.log(1e-12))  # then it is rather another protocol of the s
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
 UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
 SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its score
-# Of unknown frames as receivers give them (benches/test_strangers.py), 2 to 3 in 100 that look clear are misread.
-UNKNOWN_MOST = 0.98
+# Of unknown frames as receivers give them (benches/test_strangers.py), 5 in 100 that look clear are misread.
+UNKNOWN_MOST = 0.95
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
 NO_CHECKS = float(np.log(0.02))  # a sheet whose bits may be anything fits much that is none of its frames
 FOLLOWS_ALONE = float(np.log(0.02))
