@@ -3,6 +3,12 @@
 
 #include <stddef.h>
 #include <stdint.h>
+#ifdef __AVR__
+#include <avr/io.h>
+#endif
+#ifndef F_CPU
+#define F_CPU 16000000UL
+#endif
 
 const uint8_t LOW = 0, HIGH = 1, OUTPUT = 1, INPUT_PULLUP = 2;
 const int CHANGE = 1;

@@ -40,9 +40,12 @@ int main() {
       const std::string rest = line.size() > 6 ? line.substr(6) : "";
       for (const char c : rest + "\n") order = orders.feed(c);
       std::printf("%d", order);
-      if (order == tern::kSend) {
+      if (order == tern::kSend || order == tern::kGo) {
         std::printf(" %u", static_cast<unsigned>(orders.carrier_hz()));
-        for (uint16_t i = 0; i < orders.count(); ++i) std::printf(" %ld", static_cast<long>(orders.durations()[i]));
+        tern::Player player(orders.press(), orders.times());
+        uint32_t us;
+        bool mark;
+        while (player.next(&us, &mark)) std::printf(" %ld", mark ? static_cast<long>(us) : -static_cast<long>(us));
       }
       std::puts("");
     }

@@ -105,37 +105,98 @@ uint16_t write_hello(const char *name, uint8_t tick_us, char *out, uint16_t room
   return writer.full ? 0 : writer.size;
 }
 
+uint16_t write_said(uint16_t frames, char *out, uint16_t room) {
+  Writer writer = {out, room, 0, false};
+  writer.text("# said ");
+  writer.number(frames);
+  writer.put('\n');
+  return writer.full ? 0 : writer.size;
+}
+
+void Press::clear() {
+  size_ = tentative_ = count_ = tentative_count_ = since_ = tentative_since_ = repeats_from_ = 0;
+}
+
+bool Press::put(Duration duration) {
+  const uint32_t us = static_cast<uint32_t>(duration < 0 ? -duration : duration);
+  const uint8_t words = us > 65535 ? 3 : 1;
+  if (tentative_ + words > kRoom) return false;
+  if (words == 3) {
+    words_[tentative_++] = 0;
+    words_[tentative_++] = static_cast<uint16_t>(us >> 16);
+  }
+  words_[tentative_++] = static_cast<uint16_t>(us);
+  ++tentative_count_;
+  ++tentative_since_;
+  return true;
+}
+
+bool Press::divide() {
+  if (size_ == 0 || repeats_from_ || since_ % 2 != 0) return false;
+  repeats_from_ = size_;
+  since_ = tentative_since_ = 0;
+  return true;
+}
+
+uint32_t Press::take(uint16_t *at) const {
+  const uint16_t word = words_[(*at)++];
+  if (word) return word;
+  const uint32_t high = words_[(*at)++];
+  return high << 16 | words_[(*at)++];
+}
+
 void Orders::begin() {
-  crc_ = at_sum_ = told_ = digits_ = 0;
-  first_ = 0;
-  comment_ = in_number_ = negative_ = bad_ = has_carrier_ = false;
+  crc_ = at_sum_ = told_ = digits_ = letters_ = numbers_ = 0;
+  verb_ = kNone;
+  comment_ = in_number_ = negative_ = signed_ = bad_ = full_ = false;
   number_ = 0;
+  press_.roll_back();
+}
+
+static bool same(const char *one, const char *other) {
+  while (*one && *one == *other) ++one, ++other;
+  return *one == *other;
+}
+
+void Orders::verb_ends() {
+  if (verb_ != kNone || !letters_) return;
+  word_[letters_] = 0;
+  const char *const names[] = {"?", "!", "load", ".", "again", "go", "stop"};
+  verb_ = kUnknown;
+  for (uint8_t i = 0; i < 7; ++i) {
+    if (same(word_, names[i])) verb_ = static_cast<Verb>(kAsk + i);
+  }
+  if (verb_ == kOneOrder) press_.clear();
 }
 
 void Orders::number_ends() {
   if (!in_number_) return;
   in_number_ = false;
-  if (number_ == 0 || number_ > kLongest) {
+  if (number_ > kLongest) {
     bad_ = true;
-  } else if (!has_carrier_) {
-    has_carrier_ = true;
-    carrier_ = number_;
-    count_ = 0;
-  } else if (count_ == kMostToSend || negative_ != (count_ % 2 == 1)) {
-    bad_ = true;  // too many, or marks and spaces do not take turns
-  } else {
-    values_[count_++] = negative_ ? -static_cast<Duration>(number_) : static_cast<Duration>(number_);
+  } else if (!signed_) {
+    if (numbers_ < 3) given_[numbers_++] = number_;
+  } else if (number_ == 0) {
+    bad_ = true;
+  } else if (!full_) {
+    const Duration duration = negative_ ? -static_cast<Duration>(number_) : static_cast<Duration>(number_);
+    if (!press_.takes_turn(duration)) {
+      bad_ = true;
+    } else if (!press_.put(duration)) {
+      full_ = true;
+    }
   }
+  signed_ = false;
 }
 
 Order Orders::feed(char c) {
   if (c == '\r') return kNothing;
   if (c == '\n') {
+    verb_ends();
     const Order order = line_end();
     begin();
     return order;
   }
-  if (!first_) first_ = c;
   if (comment_) {
     const bool decimal = c >= '0' && c <= '9', letter = c >= 'a' && c <= 'f';
     if (decimal || letter) {
@@ -159,6 +220,16 @@ Order Orders::feed(char c) {
   } else {
     at_sum_ = step(at_sum_, c);
   }
+  if (verb_ == kNone) {
+    if (c == ' ') {
+      verb_ends();
+    } else if (letters_ < sizeof word_ - 1) {
+      word_[letters_++] = c;
+    } else {
+      verb_ = kUnknown;
+    }
+    return kNothing;
+  }
   if (c >= '0' && c <= '9') {
     if (!in_number_) number_ = 0;
     in_number_ = true;
@@ -166,16 +237,121 @@ Order Orders::feed(char c) {
     number_ = number_ * 10 + static_cast<uint32_t>(c - '0');
   } else {
     number_ends();
-    if (c == '+' || c == '-') negative_ = c == '-';
+    if (c == '+' || c == '-') {
+      signed_ = true;
+      negative_ = c == '-';
+    } else if (c != ' ') {
+      bad_ = true;
+    }
   }
   return kNothing;
 }
 
 Order Orders::line_end() {
-  if (!first_) return kNothing;
-  if (first_ == '?') return kHello;
-  if (first_ != '!' || bad_ || !comment_ || digits_ != 2 || told_ != crc_) return kBad;
-  return count_ % 2 == 1 ? kSend : kBad;
+  if (verb_ == kNone) return kNothing;
+  if (verb_ == kAsk) return kHello;
+  if (verb_ == kHalt) return kStop;  // at once, with or without a checksum
+  const bool whole = !bad_ && comment_ && digits_ == 2 && told_ == crc_;
+  if (!whole) return verb_ == kPiece ? kAgain : kBad;
+  return obey();
+}
+
+Order Orders::obey() {
+  switch (verb_) {
+    case kOneOrder:
+      if (full_) return kFull;
+      press_.commit();
+      carrier_ = given_[0];
+      times_ = 1;
+      return press_.count() % 2 == 1 ? kSend : kBad;
+    case kLoad:
+      if (numbers_ < 3 || (given_[0] && (given_[0] < 30000 || given_[0] > 60000))) return kCannot;
+      press_.clear();
+      carrier_ = given_[0];
+      duty_ = static_cast<uint8_t>(given_[1] < 5 ? 5 : given_[1] > 50 ? 50 : given_[1]);
+      next_piece_ = 0;
+      return kReady;
+    case kPiece:
+      if (full_) return kFull;
+      if (given_[0] + 1 == next_piece_) return kGot;  // said again, since the answer was lost
+      if (given_[0] != next_piece_) return kAgain;
+      press_.commit();
+      ++next_piece_;
+      return kGot;
+    case kDivide:
+      return press_.divide() ? kReady : kBad;
+    case kSay:
+      times_ = static_cast<uint16_t>(given_[0] ? given_[0] : 1);
+      return numbers_ == 1 && press_.count() ? kGo : kBad;
+    default:
+      return kBad;
+  }
+}
+
+uint16_t Orders::answer(Order order, char *out, uint16_t room) const {
+  Writer writer = {out, room, 0, false};
+  switch (order) {
+    case kReady:
+      writer.text("# ready ");
+      writer.number(kRoom);
+      break;
+    case kGot:
+      writer.text("# got ");
+      writer.number(next_piece_ - 1u);
+      break;
+    case kAgain:
+      writer.text("# again ");
+      writer.number(next_piece_);
+      break;
+    case kFull:
+      writer.text("# full ");
+      writer.number(press_.count());
+      break;
+    case kCannot:
+      writer.text("# cannot make this carrier");
+      break;
+    case kBad:
+      writer.text("# order not understood");
+      break;
+    default:
+      return 0;
+  }
+  writer.put('\n');
+  return writer.size;
+}
+
+Carrier timer_carrier(uint32_t clock_hz, uint32_t wanted_hz, uint8_t duty_percent) {
+  const uint32_t clock = clock_hz / 8;
+  const uint32_t ticks = wanted_hz ? (clock + wanted_hz / 2) / wanted_hz : 0;
+  if (ticks < 3 || ticks > 256) return {0, 0, 0};
+  const uint32_t high = ticks * duty_percent / 100;
+  return {static_cast<uint8_t>(ticks - 1), static_cast<uint8_t>(high ? high - 1 : 0), (clock + ticks / 2) / ticks};
+}
+
+uint32_t whole_cycles(uint32_t us, uint32_t carrier_hz) {
+  if (!carrier_hz) return us;
+  const uint64_t cycles = (static_cast<uint64_t>(us) * carrier_hz + 500000) / 1000000;
+  return static_cast<uint32_t>(((cycles ? cycles : 1) * 1000000 + carrier_hz / 2) / carrier_hz);
+}
+
+bool Player::next(uint32_t *us, bool *mark) {
+  const uint16_t begins = said_ && press_.repeats_from() ? press_.repeats_from() : 0;
+  const uint16_t ends = !said_ && press_.repeats_from() ? press_.repeats_from() : press_.size();
+  if (!waiting_) at_ = begins, waiting_ = true, mark_ = true;
+  *mark = mark_;
+  *us = press_.take(&at_);
+  const bool last = at_ >= ends;
+  if (last && !mark_ && said_ + 1 >= times_) {  // silence behind everything
+    said_ = times_;
+    return false;
+  }
+  if (said_ >= times_) return false;
+  mark_ = !mark_;
+  if (last) {
+    ++said_;
+    waiting_ = false;
+  }
+  return true;
 }
 
 }  // namespace tern

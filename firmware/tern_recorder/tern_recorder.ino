@@ -5,7 +5,7 @@
 #include "core.h"
 
 const uint8_t kReceiver = 2;        // a pin that can interrupt
-const uint8_t kSender = 3;          // a pin with hardware PWM on the 8-bit boards; the carrier is made in software
+const uint8_t kSender = 3;          // where the 8-bit boards' timer 2 makes the carrier; others make it in software
 const bool kMarkIsLow = true;       // infrared receivers pull their output low during a mark
 const uint32_t kSilenceUs = 20000;  // told as soon as it has lasted that long
 const uint8_t kTickUs = 4;
@@ -35,20 +35,64 @@ void print_waiting() {
   Serial.write(reinterpret_cast<const uint8_t *>(text), length);
 }
 
-void send_frame() {
-  const uint32_t half_us = 500000UL / (orders.carrier_hz() ? orders.carrier_hz() : 38000UL);
-  for (uint16_t i = 0; i < orders.count(); ++i) {
-    const tern::Duration d = orders.durations()[i];
-    const uint32_t begin = micros();
-    while (micros() - begin < static_cast<uint32_t>(d < 0 ? -d : d)) {
-      if (d > 0) {
-        digitalWrite(kSender, HIGH);
-        delayMicroseconds(half_us);
-        digitalWrite(kSender, LOW);
-        delayMicroseconds(half_us);
-      }
+#if defined(__AVR_ATmega328P__)
+// Timer 2 makes the carrier on pin 3 (OC2B): exact cycles, whatever the loop does.
+struct Timer {
+  static bool set(uint32_t hz, uint8_t duty) {
+    const tern::Carrier carrier = tern::timer_carrier(F_CPU, hz, duty);
+    OCR2A = carrier.top;
+    OCR2B = carrier.compare;
+    TCCR2B = 0x0A;  // fast PWM up to OCR2A, an eighth of the clock
+    TCCR2A = 0x03;
+    return carrier.real_hz != 0;
+  }
+  static void on() {
+    TCNT2 = 0;
+    TCCR2A = 0x23;
+  }
+  static void off() { TCCR2A = 0x03; }
+};
+#else
+struct Timer {
+  static bool set(uint32_t, uint8_t) { return false; }
+  static void on() {}
+  static void off() {}
+};
+#endif
+
+struct Sender {
+  bool carrier_by_timer, halted;
+
+  uint32_t micros() { return ::micros(); }
+  void mark() {
+    if (carrier_by_timer) {
+      Timer::on();
+    } else {
+      digitalWrite(kSender, HIGH);
     }
   }
+  void half_cycle(bool high) { digitalWrite(kSender, high ? HIGH : LOW); }
+  void space() {
+    if (carrier_by_timer) Timer::off();
+    digitalWrite(kSender, LOW);
+  }
+  void said(uint16_t frames) {
+    char text[16];
+    const uint16_t length = tern::write_said(frames, text, sizeof text);
+    Serial.write(reinterpret_cast<const uint8_t *>(text), length);
+  }
+  bool stopped() {
+    while (Serial.available()) halted |= Serial.read() == 's';  // nothing but "stop" is sent meanwhile
+    return halted;
+  }
+};
+
+void send_press(uint16_t times) {
+  const uint32_t carrier = orders.carrier_hz();
+  Sender sender = {carrier != 0 && Timer::set(carrier, orders.duty_percent()), false};
+  tern::say(sender, orders.press(), times, carrier, sender.carrier_by_timer);
+  const char *words = sender.halted ? "# stopped\n" : "# sent\n";
+  Serial.write(reinterpret_cast<const uint8_t *>(words), sender.halted ? 10 : 7);
 }
 
 void greet() {
@@ -85,19 +129,12 @@ void loop() {
     ++line_number;  // a line is missing, which the other side notices by its number
   }
   while (Serial.available()) {
-    switch (orders.feed(static_cast<char>(Serial.read()))) {
-      case tern::kHello:
-        greet();
-        break;
-      case tern::kSend:
-        send_frame();
-        Serial.write(reinterpret_cast<const uint8_t *>("# sent\n"), 7);
-        break;
-      case tern::kBad:
-        Serial.write(reinterpret_cast<const uint8_t *>("# order not understood\n"), 23);
-        break;
-      case tern::kNothing:
-        break;
-    }
+    const tern::Order order = orders.feed(static_cast<char>(Serial.read()));
+    if (order == tern::kHello) greet();
+    if (order == tern::kSend) send_press(1);
+    if (order == tern::kGo) send_press(orders.times());
+    if (order == tern::kStop) Serial.write(reinterpret_cast<const uint8_t *>("# stopped\n"), 10);
+    char text[32];
+    Serial.write(reinterpret_cast<const uint8_t *>(text), orders.answer(order, text, sizeof text));
   }
 }

@@ -51,6 +51,14 @@ def _or_complain(work: Callable[[], Any]) -> Any:
         raise typer.Exit(1) from None
 
 
+def _stopped_by_signals() -> threading.Event:
+    """Set by Ctrl-C or SIGTERM."""
+    stopped = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stopped.set())
+    return stopped
+
+
 def _print_json(document: object) -> None:
     _say(json.dumps(document, ensure_ascii=False, allow_nan=False))
 
@@ -267,9 +275,7 @@ def record(
     from eager_tern.demo.playing import open_source
     from eager_tern.intake.recording import record as record_to
 
-    stopped = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM):  # either ends the recording, and keeps it
-        signal.signal(number, lambda *_: stopped.set())
+    stopped = _stopped_by_signals()  # either ends the recording, and keeps it
 
     def work() -> None:
         with open_source(source) as device:
@@ -282,6 +288,98 @@ def record(
             raise typer.Exit(1)
 
     _or_complain(work)
+
+
+@app.command()
+def targets(as_json: AsJson = False) -> None:
+    """List what can send on this machine, the simulated gadgets included; a file is a target, too."""
+    from eager_tern.demo.playing import list_targets
+
+    found = list_targets()
+    if as_json:
+        _print_json(
+            {
+                "schema": "eager-tern/targets/1",
+                "targets": [{"id": t.id, "description": t.description} for t in found],
+            }
+        )
+        return
+    for one in found:
+        print(f"{one.id}\t{one.description}")
+
+
+@app.command()
+def send(
+    target: Annotated[str, typer.Argument(metavar="TARGET", help="As `eager-tern targets` lists it, or a file.")],
+    what: Annotated[str, typer.Argument(metavar="WHAT", help="A capture, a sheet or a casebook.")],
+    args: Annotated[
+        list[str] | None, typer.Argument(metavar="[ARG...]", help="Labels of keys, or field=value for a sheet.")
+    ] = None,
+    press: Annotated[int | None, typer.Option(min=0, help="Only this press of a capture, counted from 0.")] = None,
+    times: Annotated[int, typer.Option(min=0, help="Frames of each press in all; 0: as many as it has.")] = 0,
+    every: Annotated[float, typer.Option(help="From the end of a press to the start of the next, s.")] = 0.5,
+    carrier: Annotated[float | None, typer.Option(min=0, help="Carrier, Hz; 0: none, for a radio transmitter.")] = None,
+    as_recorded: Annotated[
+        bool, typer.Option("--as-recorded", help="Raw timings, whatever a sheet could make.")
+    ] = False,
+    gadget: Annotated[str, typer.Option(help="Which gadget of a casebook.")] = "",
+    routine: Annotated[Path | None, typer.Option(help="A text of steps, as in a shot list, for a casebook.")] = None,
+    echo: Annotated[str, typer.Option(metavar="SOURCE", help="Listen meanwhile, and compare.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Say presses to whatever can send them, and hear what comes of it."""
+    from eager_tern.demo.playing import open_target
+    from eager_tern.reports import describe_sent, sent_document
+    from eager_tern.sending.order import Order, ordered, send_order
+
+    stopped = _stopped_by_signals()
+    order = Order(what, tuple(args or ()), press, times, every, carrier, as_recorded, gadget, routine)
+
+    def work() -> Any:
+        presses, sheets = ordered(order)
+        return send_order(presses, open_target(target), sheets, echo, stopped.is_set, _complain)
+
+    done = _or_complain(work)
+    if as_json:
+        _print_json(sent_document(target, done, bool(echo)))
+    else:
+        _say("\n".join(describe_sent(done, bool(echo))))
+    if done.trouble:
+        _complain(done.trouble)
+        raise typer.Exit(1)
+    if stopped.is_set():
+        raise typer.Exit(130)
+    if echo and not all(one is not None and one.same_bits for one in done.echoes):
+        raise typer.Exit(3)
+
+
+@app.command()
+def echo(
+    meant: Annotated[Path, typer.Argument(metavar="MEANT")],
+    heard: Annotated[Path, typer.Argument(metavar="HEARD")],
+    as_json: AsJson = False,
+) -> None:
+    """Hold two captures against each other: what was meant, and what was heard of it."""
+    from eager_tern.intake.files import read_file
+    from eager_tern.protocol.loading import library
+    from eager_tern.reports import describe_echoes, echo_document
+    from eager_tern.sending.echo import echoes, meant_presses
+
+    def work() -> Any:
+        sheets = library()
+        (one, *_), (other, *_) = read_file(meant, sheets), read_file(heard, sheets)
+        presses = meant_presses(one.take)
+        if not presses:
+            raise InputError(meant, "holds no press that could be looked for")
+        return presses, echoes(presses, other.take, sheets), other.take
+
+    presses, found, take = _or_complain(work)
+    if as_json:
+        _print_json(echo_document(found, take))
+    else:
+        _say("\n".join(describe_echoes(presses, found)))
+    if not all(one is not None and one.right for one in found):
+        raise typer.Exit(3)
 
 
 @app.command()

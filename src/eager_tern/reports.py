@@ -26,11 +26,17 @@ from eager_tern.protocol.reading import UNKNOWN, Reading, Shape, serial_words
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.why import why_not
+from eager_tern.sending.echo import Echo, Meant
+from eager_tern.sending.order import Done
+from eager_tern.sending.sender import Sent
+from eager_tern.sending.wording import echo_in_words, frames_in_words
 from eager_tern.signal.values import Floats, Pulses
 
 READINGS = "eager-tern/readings/1"
 FRAME = "eager-tern/frame/1"
 COMPARISON = "eager-tern/comparison/1"
+SENT = "eager-tern/sent/1"
+ECHO = "eager-tern/echo/1"
 
 
 def readings_document(takes: Sequence[FileTake], with_noise: bool, asked: Sheet | None = None) -> dict[str, Any]:
@@ -140,6 +146,73 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
     if proof is not None:
         lines.append(f"{proof.words}, that is by a search that was not shown them")
     return lines
+
+
+def sent_document(target: str, done: Done, with_echo: bool) -> dict[str, Any]:
+    """The JSON document of ``send``."""
+    steps = [_sent(one, echo, with_echo) for one, echo in zip(done.sent, done.echoes, strict=True)]
+    return {"schema": SENT, "target": target, "steps": steps}
+
+
+def _sent(one: Sent, echo: Echo | None, with_echo: bool) -> dict[str, Any]:
+    saying = one.saying
+    heard = None
+    if with_echo:
+        heard = {"heard": 0, "same_bits": False} if echo is None else _echo(echo)
+    return {
+        "what": saying.what,
+        "made": saying.made,
+        "bits": bit_text(saying.bits) if saying.bits.size else None,
+        "pulses_us": _durations(saying.pulses.durations_us),
+        "carrier_hz": saying.carrier_hz,
+        "frames": one.frames,
+        "start_s": round(one.start_s, 4),
+        "echo": heard,
+        "obeyed": dict(one.obeyed) if one.obeyed is not None else None,
+    }
+
+
+def echo_document(found: Sequence[Echo | None], heard: TakeRead) -> dict[str, Any]:
+    """The JSON document of ``echo``. ``heard`` of a press counts frames."""
+    presses = [
+        {"meant": number, **(_echo(one) if one is not None else {"heard": 0, "same_bits": False})}
+        for number, one in enumerate(found)
+    ]
+    return {"schema": ECHO, "presses": presses}
+
+
+def _echo(echo: Echo) -> dict[str, Any]:
+    return {
+        "heard": echo.heard,
+        "frames_meant": echo.meant,
+        "same_bits": echo.same_bits,
+        "bits": bit_text(echo.bits) if echo.bits.size else None,
+        "first_different": echo.first_different,
+        "mark_excess_us": round(echo.mark_excess_us, 1),
+        "clock": round(echo.clock, 5),
+        "rms_us": round(echo.rms_us, 1),
+        "worst_us": round(echo.worst_us, 1),
+        "gap_error_us": round(echo.gap_error_us, 1) if echo.gap_error_us is not None else None,
+        "carrier_hz": echo.carrier_hz,
+    }
+
+
+def describe_sent(done: Done, with_echo: bool) -> list[str]:
+    """The same in sentences, a line a press."""
+    lines = []
+    for one, echo in zip(done.sent, done.echoes, strict=True):
+        saying = one.saying
+        how = "made from the sheet" if saying.made else "as recorded"
+        lines.append(f"{one.start_s:8.2f} s  {saying.what}: {frames_in_words(one.frames)}, {how}")
+        if one.obeyed is not None:
+            lines.append("            obeyed: " + ", ".join(f"{name} {value}" for name, value in one.obeyed.items()))
+        if with_echo:
+            lines.append("            " + echo_in_words(echo))
+    return lines
+
+
+def describe_echoes(meant: Sequence[Meant], found: Sequence[Echo | None]) -> list[str]:
+    return [f"press {number}: {echo_in_words(one)}" for number, one in enumerate(found)]
 
 
 def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from eager_tern.devices.line_protocol import (
     Durations,
     Hello,
     LineSplitter,
+    Remark,
     Scrambled,
     checksum,
     decode_line,
@@ -46,7 +47,7 @@ def test_a_changed_character_is_noticed(values: list[int], data: st.DataObject) 
 
 
 def test_a_device_says_what_it_is() -> None:
-    assert decode_line(encode_hello("bench recorder", 4)) == Hello(1, 4, "bench recorder")
+    assert decode_line(encode_hello("bench recorder", 4)) == Hello(2, 4, "bench recorder")
     assert isinstance(decode_line(encode_hello("bench", 4).replace("bench", "bunch")), Scrambled)
 
 
@@ -54,7 +55,7 @@ def test_a_plain_sketch_is_understood() -> None:
     heard = decode_line("+9012 -4480 +560")
     assert isinstance(heard, Durations)
     assert heard.number is None
-    assert decode_line("# just a remark") is None
+    assert decode_line("# just a remark") == Remark("just a remark")
     assert decode_line("") is None
 
 

@@ -10,12 +10,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from eager_tern.devices.lirc import LircDevice, decode_samples, lirc_devices, send_pulses
+from eager_tern.devices.lirc import CAN_SEND_PULSE, LircDevice, LircTarget, decode_samples, lirc_devices
 from eager_tern.devices.live import open_live
 from eager_tern.errors import InputError
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
-from eager_tern.signal.values import Pulses, pulses_from_signed
+from eager_tern.signal.values import pulses_from_signed
 from tests.handsets import join, nec
 
 
@@ -59,9 +59,21 @@ def test_a_frame_is_sent_as_pulses_and_spaces(tmp_path: Path) -> None:
     got: list[bytes] = []
     reader = threading.Thread(target=lambda: got.append(path.read_bytes()))
     reader.start()
-    send_pulses(str(path), Pulses(np.array([9000.0, 4500.4, 560.0]), carrier_hz=38_000))
+    target = LircTarget.open(str(path))
+    frame = np.array([9000.0, -4500.4, 560.0, -20_000.0])
+    went = target.send([frame, frame], 38_000, lambda: False)
+    target.close()
     reader.join(2)
-    assert np.frombuffer(got[0], np.uint32).tolist() == [9000, 4500, 560]
+    assert went.frames == 2
+    assert np.frombuffer(got[0], np.uint32).tolist() == [9000, 4500, 560] * 2  # a frame at a time, without its silence
+
+
+def test_what_a_driver_cannot_do_is_said_before() -> None:
+    target = LircTarget("/dev/lirc0", CAN_SEND_PULSE, -1)
+    long = np.array([500.0, -500.0] * 600)
+    assert "1023 pulses at a time, this frame has 1200" in target.cannot([long], 38_000)
+    assert "cannot change the carrier to 56 kHz" in target.cannot([long[:10]], 56_000)
+    assert not target.cannot([long[:10]], None)
 
 
 def test_devices_are_listed_and_missing_ones_told(tmp_path: Path) -> None:
@@ -71,4 +83,4 @@ def test_devices_are_listed_and_missing_ones_told(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="no such device"):
         LircDevice.open(str(tmp_path / "lirc9"))
     with pytest.raises(InputError, match="no such device"):
-        send_pulses(str(tmp_path / "lirc9"), Pulses(np.array([1.0])))
+        LircTarget.open(str(tmp_path / "lirc9"))

@@ -70,7 +70,7 @@ def test_a_sound_card_is_listened_to(monkeypatch: pytest.MonkeyPatch, rng: np.ra
 
     found = [{"name": "Front mic", "max_input_channels": 2}, {"name": "Speaker", "max_input_channels": 0}]
     package = SimpleNamespace(query_devices=lambda: found, InputStream=stream, PortAudioError=RuntimeError)
-    monkeypatch.setattr(sound, "_sounddevice", lambda: package)
+    monkeypatch.setattr(sound, "sounddevice_if_there", lambda: package)
     (port,) = [port for port in live_devices() if port.device.startswith("sound:")]
     assert port.device == "sound:Front mic"
     source = open_live(port.device)
@@ -85,7 +85,7 @@ def test_a_sound_card_is_listened_to(monkeypatch: pytest.MonkeyPatch, rng: np.ra
     source.close()
     with pytest.raises(InputError, match=r"\(Device unavailable\)"):
         open_live("sound:Busy")
-    monkeypatch.setattr(sound, "_sounddevice", lambda: None)
+    monkeypatch.setattr(sound, "sounddevice_if_there", lambda: None)
     assert sound.sound_inputs() == []
     with pytest.raises(InputError, match="sounddevice"):
         open_live("sound:Front mic")

@@ -1,4 +1,4 @@
-"""Sources to listen to: the ports of this machine, and the simulated handsets played by themselves."""
+"""Sources and targets: the devices of this machine, simulated handsets played by themselves, gadgets that obey."""
 
 from __future__ import annotations
 
@@ -9,10 +9,14 @@ from threading import Event, Thread
 
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import turns
+from eager_tern.demo.listening_gadget import GadgetTarget
+from eager_tern.demo.obeying import gadgets
 from eager_tern.demo.planned import PLANNED, PlannedGadget
 from eager_tern.devices.live import LiveDevice, live_devices, open_live
+from eager_tern.devices.senders import live_targets, open_sender
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
+from eager_tern.devices.targets import Target
 from eager_tern.errors import InputError
 
 SIMULATED = "simulated:"
@@ -40,6 +44,29 @@ def simulated_id(gadget: SimulatedGadget) -> str:
     return SIMULATED + gadget.name.lower().replace(" ", "-")
 
 
+def list_targets() -> list[Source]:
+    """Everything that can send now; a file, too, whose suffix names a format that can be written."""
+    real = [Source(port.device, port.description) for port in live_targets()]
+    obeying = [Source(simulated_id(gadget), f"{gadget.name}, simulated: it obeys") for gadget in SIMULATED_GADGETS]
+    return real + obeying
+
+
+def open_target(target_id: str) -> Target:
+    """A target by its id: a device, ``simulated:`` and a gadget's short name, or a file. Raises InputError."""
+    if not target_id.startswith(SIMULATED):
+        return open_sender(target_id)
+    gadget = _simulated(target_id)
+    return GadgetTarget(target_id, gadgets()[gadget.name])
+
+
+def _simulated(device_id: str) -> SimulatedGadget:
+    gadget = next((g for g in SIMULATED_GADGETS if simulated_id(g) == device_id), None)
+    if gadget is None:
+        known = ", ".join(simulated_id(g) for g in SIMULATED_GADGETS)
+        raise InputError(device_id, f"there is no such simulated gadget; there are {known}")
+    return gadget
+
+
 @contextmanager
 def open_source(source_id: str) -> Iterator[LiveDevice]:
     """A recorder listening to a source. A simulated gadget plays its keys or its plan meanwhile. Raises InputError."""
@@ -50,10 +77,7 @@ def open_source(source_id: str) -> Iterator[LiveDevice]:
         finally:
             device.close()
         return
-    gadget = next((g for g in SIMULATED_GADGETS if simulated_id(g) == source_id), None)
-    if gadget is None:
-        known = ", ".join(simulated_id(g) for g in SIMULATED_GADGETS)
-        raise InputError(source_id, f"there is no such simulated source; there are {known}")
+    gadget = _simulated(source_id)
     stand_in = StandInProcess()
     done = Event()
     player = Thread(target=_play, args=(gadget, stand_in, done), daemon=True)

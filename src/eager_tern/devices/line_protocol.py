@@ -15,7 +15,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.timing_text import WORDS, parse
 from eager_tern.signal.values import Floats, signed_from_start
 
-VERSION = 1
+VERSION = 2
 IDENTIFY = b"?\n"
 HELLO = re.compile(r"tern-recorder (\d{1,3}) tick (\d{1,6}) us, (.{0,80})")
 MARKED = re.compile(r"(\d{1,3}) ([0-9a-f]{2})")
@@ -49,7 +49,14 @@ class Scrambled:
     text: str
 
 
-Line = Hello | Durations | Scrambled
+@dataclass(frozen=True)
+class Remark:
+    """What stands behind a ``#`` and is neither: an answer to an order, or talk."""
+
+    text: str
+
+
+Line = Hello | Durations | Remark | Scrambled
 
 
 def checksum(text: str) -> int:
@@ -69,14 +76,25 @@ def encode_durations(signed_us: Floats, number: int) -> str:
     return f"{body} {checksum(body):02x}"
 
 
-def encode_hello(name: str, tick_us: int) -> str:
+def encode_order(body: str) -> str:
+    """An order with its checksum, without the line's end."""
+    return f"{body} # {checksum(body):02x}"
+
+
+def decode_order(text: str) -> str | None:
+    """An order without its checksum; None where that does not hold."""
+    body, _, told = text.strip().rpartition(" # ")
+    return body if body and told == f"{checksum(body):02x}" else None
+
+
+def encode_hello(name: str, tick_us: int, version: int = VERSION) -> str:
     """The answer to ``?``."""
-    body = f"# tern-recorder {VERSION} tick {tick_us} us, {name}"
+    body = f"# tern-recorder {version} tick {tick_us} us, {name}"
     return f"{body} # {checksum(body):02x}"
 
 
 def decode_line(text: str) -> Line | None:
-    """What a line says; None for an empty one or a plain comment."""
+    """What a line says; None for an empty one, or words about something else."""
     text = text.strip()
     if not text:
         return None
@@ -86,7 +104,7 @@ def decode_line(text: str) -> Line | None:
         body, _, told = comment.rpartition("#")
         hello = HELLO.fullmatch(body.strip())
         if hello is None:
-            return None
+            return Remark(comment.strip())
         if told.strip() != f"{checksum('#' + body.rstrip()):02x}":
             return Scrambled(text)
         return Hello(int(hello[1]), int(hello[2]), hello[3])

@@ -6,14 +6,17 @@ import fcntl
 import os
 import select
 import struct
+import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
 from eager_tern.devices.serial_port import Port, Received
+from eager_tern.devices.targets import RealTime, Went, wait
 from eager_tern.errors import InputError
-from eager_tern.signal.values import Floats, Pulses
+from eager_tern.signal.values import Floats
 
 # Kinds of sample, in the upper eight bits; the lower 24 are µs, or Hz.
 SPACE, PULSE, FREQUENCY, TIMEOUT, OVERFLOW = 0x00, 0x01, 0x02, 0x03, 0x04
@@ -22,14 +25,19 @@ VALUE = 0x00FFFFFF
 # ioctl numbers: direction, size of an unsigned 32-bit number, type "i", number.
 GET_FEATURES = 0x80046900
 SET_SEND_MODE, SET_REC_MODE = 0x40046911, 0x40046912
-SET_SEND_CARRIER = 0x40046913
+SET_SEND_CARRIER, SET_SEND_DUTY_CYCLE = 0x40046913, 0x40046915
 SET_REC_TIMEOUT, SET_REC_TIMEOUT_REPORTS = 0x40046918, 0x40046919
 SET_MEASURE_CARRIER_MODE = 0x4004691D
 MODE_PULSE, MODE_MODE2 = 0x00000002, 0x00000004
 CAN_SEND_PULSE, CAN_REC_MODE2 = 0x00000002, 0x00040000
+CAN_SET_SEND_CARRIER, CAN_SET_SEND_DUTY_CYCLE = 0x00000100, 0x00000200
 CAN_MEASURE_CARRIER = 0x02000000
 TIMEOUT_US = 50_000
 LONGEST_WAIT_S = 0.05
+# What the kernel's drivers take at once: LIRCBUF_SIZE of drivers/media/rc, and half a second of IR_MAX_DURATION.
+MOST_SENT, LONGEST_SENT_US = 1023, 500_000.0
+USUAL_CARRIER_HZ = 38_000  # what drivers send with that cannot change it
+DUTY_PERCENT = 33  # what receivers and diodes are made for
 
 
 def lirc_devices(folder: Path = Path("/dev")) -> list[Port]:
@@ -98,24 +106,61 @@ class LircDevice:
         os.close(self._file)
 
 
-def send_pulses(device: str, pulses: Pulses) -> None:
-    """Send marks and spaces with their carrier. Raises InputError."""
-    try:
-        file = os.open(device, os.O_WRONLY)
-    except OSError as error:
-        raise InputError(device, _why(error)) from None
-    try:
+@dataclass
+class LircTarget(RealTime):
+    """An infrared device that sends: a frame at a time, the driver waits until it is out."""
+
+    id: str
+    features: int | None
+    _file: int
+
+    @classmethod
+    def open(cls, device: str) -> LircTarget:
+        """Open for sending raw timings. Raises InputError."""
+        try:
+            file = os.open(device, os.O_WRONLY)
+        except OSError as error:
+            raise InputError(device, _why(error)) from None
         features = _ask(file, GET_FEATURES)
         if features is not None and not features & CAN_SEND_PULSE:
-            raise InputError(device, "cannot send")
+            os.close(file)
+            raise InputError(device, "its driver receives only and cannot send")
         _tell(file, SET_SEND_MODE, MODE_PULSE)
-        if pulses.carrier_hz:
-            _tell(file, SET_SEND_CARRIER, round(pulses.carrier_hz))
-        os.write(file, np.rint(pulses.durations_us).astype(np.uint32).tobytes())
-    except OSError as error:
-        raise InputError(device, f"did not take the frame ({error.strerror})") from None
-    finally:
-        os.close(file)
+        return cls(device, features, file)
+
+    def cannot(self, frames: Sequence[Floats], carrier_hz: float | None) -> str:
+        longest = max(frame.size for frame in frames)
+        if longest > MOST_SENT:
+            return f"its driver takes {MOST_SENT} pulses at a time, this frame has {longest}"
+        if max(float(np.abs(frame[:-1]).sum()) for frame in frames) > LONGEST_SENT_US:
+            return f"its driver takes frames of {LONGEST_SENT_US / 1e6:g} s at the most"
+        usual = carrier_hz is None or round(carrier_hz) == USUAL_CARRIER_HZ
+        if self.features is not None and not self.features & CAN_SET_SEND_CARRIER and not usual:
+            return f"its driver cannot change the carrier to {(carrier_hz or 0) / 1000:g} kHz"
+        return ""
+
+    def send(self, frames: Sequence[Floats], carrier_hz: float | None, stopped: Callable[[], bool]) -> Went:
+        if carrier_hz is not None:
+            _tell(self._file, SET_SEND_CARRIER, round(carrier_hz))
+        if self.features is not None and self.features & CAN_SET_SEND_DUTY_CYCLE:
+            _tell(self._file, SET_SEND_DUTY_CYCLE, DUTY_PERCENT)
+        went = 0
+        for number, frame in enumerate(frames):
+            if stopped():
+                break
+            begun = time.monotonic()
+            marks = np.abs(frame if frame.size % 2 else frame[:-1])
+            try:
+                os.write(self._file, np.rint(marks).astype(np.uint32).tobytes())
+            except OSError as error:
+                raise InputError(self.id, f"did not take the frame ({error.strerror})") from None
+            went += 1
+            if number < len(frames) - 1:
+                wait(float(np.abs(frame).sum()) / 1e6 - (time.monotonic() - begun), stopped)
+        return Went(went)
+
+    def close(self) -> None:
+        os.close(self._file)
 
 
 def _ask(file: int, request: int) -> int | None:

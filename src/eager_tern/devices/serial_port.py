@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import deque
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,6 +16,7 @@ from eager_tern.devices.line_protocol import (
     Durations,
     Hello,
     LineSplitter,
+    Remark,
     Scrambled,
     decode_line,
 )
@@ -27,6 +29,7 @@ SPEEDS = (115_200, 9_600, 57_600, 38_400, 19_200, 230_400, 250_000, 500_000, 1_0
 SCRAMBLED_LINES = 2  # in a row that make another speed worth a try
 LONGEST_TRY_S = 1.5
 AGAIN_EVERY_S = 0.4
+MOST_ANSWERS = 64
 GONE = "The port has disappeared; what came before it did is kept. It is looked for."
 
 
@@ -76,6 +79,9 @@ class Recorder:
     _untried: list[int] = field(default_factory=list)
     _understood: bool = False
     _since: float = 0.0
+    # To orders, as they come; where nobody asks, the last ones only.
+    answers: deque[str] = field(default_factory=lambda: deque(maxlen=MOST_ANSWERS))
+    hello: Hello | None = None
 
     @classmethod
     def open(cls, device: str, speed: int = SPEED) -> Recorder:
@@ -130,10 +136,12 @@ class Recorder:
                         self._next = (number + 1) % 256
                     durations.append(signed_us)
                 case Hello() as found:
-                    hello = found
+                    hello = self.hello = found
                     if self._next is not None:  # it was reset: it counts anew, and what it heard meanwhile is not known
                         self._next = None
                         durations.append(np.array([-UNKNOWN_SILENCE_US]))
+                case Remark(text):
+                    self.answers.append(text)
                 case Scrambled():
                     scrambled += 1
         return Received(tuple(durations), hello, scrambled, lost)
@@ -167,6 +175,15 @@ class Recorder:
             return Received()
         self._splitter, self._next = LineSplitter(), None
         return Received(news="The port is back; listening goes on.")
+
+    def write(self, text: str) -> None:
+        """Send a line. Raises InputError where the port is gone."""
+        try:
+            if self._port is None:
+                raise OSError
+            self._port.write((text + "\n").encode("ascii"))
+        except (serial.SerialException, OSError, TypeError):
+            raise InputError(self.device, "the port has disappeared, and with it the board") from None
 
     def close(self) -> None:
         if self._port is not None:

@@ -32,7 +32,7 @@ def is_sound(device: str) -> bool:
 
 
 @cache
-def _sounddevice() -> Any:
+def sounddevice_if_there() -> Any:
     """The package, or None where it or its library is not installed."""
     try:
         import sounddevice
@@ -43,7 +43,7 @@ def _sounddevice() -> Any:
 
 def sound_inputs() -> list[Port]:
     """The inputs of this machine's sound cards; none where sound is not installed."""
-    sounddevice = _sounddevice()
+    sounddevice = sounddevice_if_there()
     if sounddevice is None:
         return []
     try:
@@ -91,7 +91,7 @@ Source = tuple[Callable[[], tuple[Values, bool]], Callable[[], None], float]
 
 
 def _listening(name: str) -> Source:
-    sounddevice = _sounddevice()
+    sounddevice = sounddevice_if_there()
     if sounddevice is None:
         raise InputError(CARD + name, "sound needs the package sounddevice and the library PortAudio (libportaudio2)")
     size = block_size(RATE_HZ)

@@ -1,0 +1,80 @@
+"""A simulated gadget as a target: it hears what is sent in its own time, and does as it is told."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from queue import SimpleQueue
+
+import numpy as np
+
+from eager_tern.demo.obeying import Gadget
+from eager_tern.devices.serial_port import Received
+from eager_tern.devices.simulated.recorder import Impairment, impair
+from eager_tern.devices.targets import RealTime, Went, length_s, wait
+from eager_tern.signal.values import Floats
+
+HELD_IN_THE_AIR_S = 0.02  # how long a look at the receiver waits
+
+
+@dataclass
+class Air:
+    """What a simulated receiver hears of what is sent: with jitter, mark excess and a clock of its own."""
+
+    impairment: Impairment = field(default_factory=Impairment)
+    rng: np.random.Generator = field(default_factory=lambda: np.random.default_rng(5))
+    _sent: SimpleQueue[Floats] = field(default_factory=SimpleQueue)
+    device: str = "simulated receiver"
+
+    def carry(self, frame: Floats) -> None:
+        self._sent.put(impair(frame, self.impairment, self.rng))
+
+    def rest(self, seconds: float) -> None:
+        if seconds > 0:
+            self._sent.put(np.array([-seconds * 1e6 * self.impairment.clock]))
+
+    def poll(self) -> Received:
+        """As a recorder's."""
+        if self._sent.empty():
+            wait(HELD_IN_THE_AIR_S, lambda: not self._sent.empty())
+        parts = []
+        while not self._sent.empty():
+            parts.append(self._sent.get())
+        return Received(tuple(parts))
+
+    def close(self) -> None:
+        """There is nothing to let go of."""
+
+
+@dataclass
+class GadgetTarget(RealTime):
+    """``told`` is called with each reaction."""
+
+    id: str
+    gadget: Gadget
+    air: Air = field(default_factory=Air)
+    told: Callable[[Gadget], None] = lambda _: None
+
+    def cannot(self, frames: Sequence[Floats], carrier_hz: float | None) -> str:
+        return ""
+
+    def send(self, frames: Sequence[Floats], carrier_hz: float | None, stopped: Callable[[], bool]) -> Went:
+        went = 0
+        for frame in frames:
+            if stopped():
+                break
+            last = went == len(frames) - 1
+            wait(length_s(frame[:-1] if last else frame), lambda: False)
+            self.air.carry(frame[:-1] if last else frame)
+            went += 1
+        reaction = self.gadget.hear([frame.tolist() for frame in frames[:went]], carrier_hz) if went else None
+        if reaction is not None:
+            self.told(self.gadget)
+        return Went(went, dict(reaction.obeyed) if reaction is not None and reaction.obeyed is not None else None)
+
+    def rest(self, seconds: float, stopped: Callable[[], bool]) -> None:
+        self.air.rest(seconds)
+        wait(seconds, stopped)
+
+    def close(self) -> None:
+        """It goes on listening."""

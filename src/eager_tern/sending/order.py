@@ -1,0 +1,234 @@
+"""What somebody asks to be sent, from a capture, a sheet or a casebook, and what came of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from contextlib import closing
+from dataclasses import dataclass, replace
+from pathlib import Path
+from threading import Event, Thread
+
+import numpy as np
+
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import Gadget
+from eager_tern.demo.listening_gadget import GadgetTarget
+from eager_tern.demo.playing import SIMULATED, open_source
+from eager_tern.devices.live import LiveDevice
+from eager_tern.devices.targets import Target, wait
+from eager_tern.errors import InputError, TernError
+from eager_tern.formats import casebook_file
+from eager_tern.intake.files import read_file
+from eager_tern.protocol.loading import library, library_sheet, load_sheet
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import read_pulses
+from eager_tern.sending.echo import Echo, echoes
+from eager_tern.sending.routine import MANY, SHORTEST_PAUSE_S, steps_of
+from eager_tern.sending.saying import Handset, Saying, fields_in_words, fields_of_words, said_by_press, said_by_sheet
+from eager_tern.sending.sender import Sent, expect_unhurried, prepared, say, with_pauses, with_steps_pauses
+from eager_tern.signal.values import Floats, pulses_from_signed
+
+BEHIND_S = 0.6  # that is listened on behind the last frame: a receiver tells a silence only when it has lasted
+WARM_UP_S = 0.3  # of listening before the first frame
+SHEET_SUFFIX = ".toml"
+
+Presses = list[tuple[Saying | None, float]]
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be sent: the arguments and options of the command."""
+
+    what: str
+    args: tuple[str, ...] = ()
+    press: int | None = None
+    times: int = 0
+    every_s: float = 0.5
+    carrier_hz: float | None = None
+    as_recorded: bool = False
+    gadget: str = ""
+    routine: Path | None = None
+
+
+@dataclass(frozen=True)
+class Done:
+    """What went out and what was heard of it. ``trouble`` says why it ended early."""
+
+    sent: tuple[Sent, ...]
+    echoes: tuple[Echo | None, ...] = ()
+    trouble: str = ""
+
+
+def ordered(order: Order) -> tuple[Presses, tuple[Sheet, ...]]:
+    """The presses to be sent, and the sheets by which their echo is read. Raises InputError."""
+    if not math.isfinite(order.every_s) or order.every_s < SHORTEST_PAUSE_S:
+        expect_unhurried([order.every_s])
+        raise InputError(f"every {order.every_s} s", "is no length of time")
+    path = Path(order.what)
+    sheet = library_sheet(order.what)
+    sheets: tuple[Sheet, ...] = tuple(library())
+    if sheet is None and path.suffix == SHEET_SUFFIX:
+        sheet = load_sheet(path)
+    if sheet is not None:
+        _refuse_routine(order)
+        values = fields_of_words(order.args)
+        what = fields_in_words(values) or sheet.id
+        presses = with_pauses([said_by_sheet(what, sheet, values, order.times)], order.every_s)
+        sheets = (sheet, *(s for s in sheets if s.id != sheet.id))
+    elif _is_casebook(path):
+        with closing(Casebook.open(path, read_only=True)) as casebook:
+            handset = Handset(casebook, _gadget(casebook, order.gadget, path), order.as_recorded)
+            presses = _of_casebook(order, handset)
+            sheets = (*handset.own_sheets.values(), *sheets)
+    else:
+        _refuse_routine(order)
+        if order.args:
+            raise InputError(order.what, f'is a capture, whose presses have no "{order.args[0]}"; --press N picks one')
+        presses = with_pauses(_of_capture(path, order.press), order.every_s)
+    return [(_as_ordered(saying, order), pause) for saying, pause in presses], sheets
+
+
+def _as_ordered(saying: Saying | None, order: Order) -> Saying | None:
+    if saying is None:
+        return None
+    saying = saying.times(order.times)
+    return saying if order.carrier_hz is None else replace(saying, carrier_hz=order.carrier_hz)
+
+
+def _refuse_routine(order: Order) -> None:
+    if order.routine is not None:
+        raise InputError(order.what, "is no casebook; a routine needs one, since it names a gadget's keys and fields")
+
+
+def _is_casebook(path: Path) -> bool:
+    try:
+        head = path.open("rb").read(64)
+    except OSError as error:
+        known = "there is no such file, and no built-in sheet of that name" if error.errno == 2 else error.strerror
+        raise InputError(path, known or "cannot be read") from None
+    return casebook_file.claims(head, path.suffix)
+
+
+def _gadget(casebook: Casebook, name: str, path: Path) -> Gadget:
+    gadgets = casebook.gadgets()
+    names = ", ".join(gadget.name for gadget in gadgets)
+    if name:
+        found = [gadget for gadget in gadgets if gadget.name.casefold() == name.casefold()]
+        if not found:
+            raise InputError(path, f'has no gadget "{name}"; it has {names or "none"}')
+        return found[0]
+    if len(gadgets) != 1:
+        raise InputError(path, f"holds {len(gadgets)} gadgets; --gadget says which ({names})")
+    return gadgets[0]
+
+
+def _of_casebook(order: Order, handset: Handset) -> Presses:
+    if order.routine is not None:
+        if order.args:
+            raise InputError(order.args[0], "stands beside --routine, which says everything that is sent")
+        try:
+            text = order.routine.read_text("utf-8")
+        except OSError as error:
+            raise InputError(order.routine, error.strerror or "cannot be read") from None
+        except UnicodeDecodeError as error:
+            raise InputError(order.routine, "is not text", f"byte {error.start}") from None
+        steps = steps_of(text, handset, order.routine)
+        presses = with_steps_pauses(steps, prepared(steps, handset, order.routine), order.every_s)
+        expect_unhurried([pause for _, pause in presses])
+        return presses
+    if not order.args:
+        keys = ", ".join(handset.keys) or "none"
+        raise InputError(order.what, f"name the keys to be sent ({keys}), field=value, or a --routine")
+    if all("=" in word for word in order.args) and not any(word in handset.keys for word in order.args):
+        values = fields_of_words(order.args)
+        return with_pauses([handset.fields(fields_in_words(values), values)], order.every_s)
+    return with_pauses([handset.key(name) for name in order.args], order.every_s)
+
+
+def _of_capture(path: Path, number: int | None) -> list[Saying]:
+    found = [(take.take, press) for take in read_file(path, library()) for press in take.take.presses]
+    if not found:
+        raise InputError(path, "holds no press that could be sent")
+    if number is not None and number >= len(found):
+        raise InputError(path, f"has no press {number}; they are counted from 0 to {len(found) - 1}")
+    chosen = list(enumerate(found)) if number is None else [(number, found[number])]
+    return [said_by_press(f"press {at}", press, take) for at, (take, press) in chosen]
+
+
+def lasts_s(presses: Presses) -> float:
+    """How long it takes to send presses."""
+    return sum((saying.duration_s if saying is not None else 0.0) + pause for saying, pause in presses)
+
+
+def send_order(
+    presses: Presses,
+    target: Target,
+    sheets: Sequence[Sheet],
+    source: str,
+    stopped: Callable[[], bool],
+    tell: Callable[[object], None],
+) -> Done:
+    """Send presses and, where a source is named, listen meanwhile. Raises InputError before anything was sent.
+
+    What went out is on record whatever happens; a target that fails is told in ``trouble``.
+    """
+    count = sum(saying is not None for saying, _ in presses)
+    if count > MANY:
+        tell(f"{count} presses take {lasts_s(presses) / 60:.1f} minutes; Ctrl-C stops between two frames")
+    sent: list[Sent] = []
+    trouble = ""
+    ear = _Ear(source, target) if source else None
+    try:
+        for one in say(presses, target, stopped):
+            sent.append(one)
+    except InputError as error:
+        if not sent:
+            raise
+        trouble = str(error)
+    finally:
+        heard = ear.done() if ear is not None else np.empty(0)
+        target.close()
+    if ear is None:
+        return Done(tuple(sent), (None,) * len(sent), trouble)
+    take = read_pulses(pulses_from_signed(heard), sheets)
+    return Done(tuple(sent), tuple(echoes([one.meant for one in sent], take, sheets)), trouble or ear.trouble)
+
+
+class _Ear:
+    """Listens in a thread of its own while something is sent."""
+
+    def __init__(self, source: str, target: Target) -> None:
+        self._parts: list[Floats] = []
+        self._over = Event()
+        self._ready = Event()
+        self.trouble = ""
+        self._thread = Thread(target=self._listen, args=(source, target), daemon=True)
+        self._thread.start()
+        self._ready.wait()
+        if self.trouble:
+            raise InputError(source, self.trouble.removeprefix(f"{source}: "))
+        wait(WARM_UP_S, lambda: False)
+
+    def _listen(self, source: str, target: Target) -> None:
+        try:
+            if isinstance(target, GadgetTarget) and source.startswith(SIMULATED):
+                self._poll(target.air)  # what is sent to a simulated gadget is heard by a simulated receiver beside it
+            else:
+                with open_source(source) as device:
+                    self._poll(device)
+        except TernError as error:
+            self.trouble = str(error)
+            self._ready.set()
+
+    def _poll(self, device: LiveDevice) -> None:
+        self._ready.set()
+        while not self._over.is_set():
+            self._parts += device.poll().durations
+
+    def done(self) -> Floats:
+        """Everything that was heard, once what came last has arrived."""
+        wait(BEHIND_S, lambda: not self._thread.is_alive())
+        self._over.set()
+        self._thread.join()
+        return np.concatenate(self._parts) if self._parts else np.empty(0)

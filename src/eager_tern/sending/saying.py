@@ -1,0 +1,198 @@
+"""Presses that are to be sent: made from a sheet where one reproduces the capture, else as they were recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from eager_tern.casebook.keys import Key, table_of_keys
+from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import Caught, Gadget
+from eager_tern.errors import InputError
+from eager_tern.linecode.values import NO_BITS, Bits
+from eager_tern.protocol.fields import Value, marked, value_of
+from eager_tern.protocol.loading import library_sheet, parse_sheet
+from eager_tern.protocol.making import make_frame, press_frames
+from eager_tern.protocol.presses import Press
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.take import TakeRead
+from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_durations
+
+# Behind the last frame of a press and behind one whose gap nobody recorded: longer than any within a press (SIGNALS.md
+# gives 108 ms for the longest period of a hold), shorter than what makes two presses of one (150 ms).
+USUAL_GAP_US = 45_000.0
+
+
+@dataclass(frozen=True)
+class Saying:
+    """One press to be sent. ``frames`` are signed durations (µs), each with the silence behind it.
+
+    ``made`` tells that they come from a sheet and not from a recording; ``held`` is the frame that follows for as long
+    as a key is held. ``bits`` are those of the first frame, where they are known. ``sheet`` and ``values`` are what it
+    was made from.
+    """
+
+    what: str
+    frames: tuple[Floats, ...]
+    held: Floats
+    carrier_hz: float | None = None
+    made: bool = False
+    bits: Bits = field(default_factory=lambda: NO_BITS)
+    sheet: Sheet | None = None
+    values: Mapping[str, Value] = field(default_factory=dict)
+
+    @property
+    def pulses(self) -> Pulses:
+        """The first frame."""
+        return pulses_from_signed(self.frames[0], 0.0, self.carrier_hz)
+
+    @property
+    def duration_s(self) -> float:
+        """From the first mark to the end of the last frame's last mark."""
+        whole = sum(float(np.abs(frame).sum()) for frame in self.frames)
+        return (whole + min(float(self.frames[-1][-1]), 0.0)) / 1e6
+
+    def times(self, count: int) -> Saying:
+        """With so many frames in all, at its own rhythm; a sheet's least count stands."""
+        if count <= 0 or self.sheet is not None:
+            return self if count <= 0 else said_by_sheet(self.what, self.sheet, self.values, count)
+        more = (self.held,) * (count - len(self.frames))
+        return replace(self, frames=(*self.frames[:count], *more))
+
+
+def said_by_sheet(what: str, sheet: Sheet | None, values: Mapping[str, Value], frames: int = 0) -> Saying:
+    """A press made from values for a sheet's fields. Raises InputError for unknown names and values out of range."""
+    assert sheet is not None
+    sent = press_frames(sheet, values, frames)
+    one_more = press_frames(sheet, values, len(sent) + 1)[-1]
+    made = make_frame(sheet, values)
+    return Saying(what, tuple(sent), one_more, sheet.carrier_hz, True, made.bits, sheet, dict(values))
+
+
+def said_as_recorded(what: str, pulses: Pulses, frames: Sequence[tuple[int, int]], bits: Bits = NO_BITS) -> Saying:
+    """The frames of a recording, by their first and last marks, with the silences that were between them."""
+    spans = list(frames)
+    if not spans:
+        raise InputError(what, "holds no frame that could be sent")
+    sent: list[Floats] = []
+    for at, (first, last) in enumerate(spans):
+        follows = at + 1 < len(spans)
+        gap = float(pulses.durations_us[last + 1 : spans[at + 1][0]].sum()) if follows else _rest(sent)
+        sent.append(np.append(signed_durations(pulses.part(first, last)), -gap))
+    return Saying(what, tuple(sent), sent[-1], pulses.carrier_hz, False, bits)
+
+
+def _rest(sent: Sequence[Floats]) -> float:
+    """The silence behind the last frame: that behind the ones before it."""
+    return -float(sent[-1][-1]) if sent else USUAL_GAP_US
+
+
+def said_by_press(what: str, press: Press, take: TakeRead) -> Saying:
+    """A press of a take, as it was recorded."""
+    best = press.lead.best
+    spans = [(frame.first, frame.last) for frame in press.frames]
+    return said_as_recorded(what, take.pulses, spans, best.bits if best is not None else NO_BITS)
+
+
+class Handset:
+    """A gadget of a casebook, to say its keys and fields: it counts and toggles on from press to press."""
+
+    def __init__(self, casebook: Casebook, gadget: Gadget, as_recorded: bool = False) -> None:
+        self.gadget = gadget
+        self._casebook = casebook
+        self._as_recorded = as_recorded
+        presses = casebook.presses(gadget.id)
+        self.keys: dict[str, Key] = {
+            key.name: key for key in table_of_keys(presses, casebook.key_places(gadget.id)) if key.best is not None
+        }
+        self.own_sheets = {
+            sheet_id: parse_sheet(text, f"sheet {sheet_id}") for sheet_id, text in casebook.sheets(gadget.id).items()
+        }
+        self._turned: dict[tuple[str, str], int] = {}  # what a sheet's counter last was
+        for press in presses:
+            self._heard(press)
+
+    @property
+    def key_names(self) -> tuple[str, ...]:
+        return tuple(self.keys)
+
+    @property
+    def sheet(self) -> Sheet | None:
+        """The gadget's own sheet, else the library's that its keys were read by."""
+        if self.own_sheets:
+            return next(iter(self.own_sheets.values()))
+        read = [key.best.reading.protocol for key in self.keys.values() if key.best is not None]
+        return next((sheet for name in read if (sheet := library_sheet(name)) is not None), None)
+
+    def key(self, name: str) -> Saying:
+        """What a key sends. Raises InputError where there is no such key, naming those there are."""
+        key = self.keys.get(name) or next((k for n, k in self.keys.items() if n.casefold() == name.casefold()), None)
+        if key is None or key.best is None:
+            known = ", ".join(self.keys) or "none"
+            raise InputError(self.gadget.name, f'has no key "{name}" that was caught; it has {known}')
+        return self.press(key.best, key.name)
+
+    def press(self, caught: Caught, name: str = "") -> Saying:
+        """A press of the log: made where a sheet makes its very bits, else as it was recorded."""
+        what = name or caught.label or f"press {caught.id}"
+        sheet = None if self._as_recorded else self.sheet_that_reproduces(caught)
+        if sheet is not None:
+            return self._made(what, sheet, caught.reading.fields)
+        pulses = self._casebook.take_pulses(caught.take_id)
+        bits = np.array(list(map(int, caught.reading.bits)), np.uint8)
+        return said_as_recorded(what, pulses, caught.reading.frames, bits)
+
+    def sheet_that_reproduces(self, caught: Caught) -> Sheet | None:
+        """The sheet that makes the bits of a press from its fields; None where none does."""
+        reading = caught.reading
+        sheet = self.own_sheets.get(reading.protocol) or library_sheet(reading.protocol)
+        if sheet is None or reading.first_missed:
+            return None
+        try:
+            made = make_frame(sheet, reading.fields)
+        except InputError:
+            return None
+        return sheet if "".join(map(str, made.bits.tolist())) == reading.bits else None
+
+    def fields(self, what: str, values: Mapping[str, Value]) -> Saying:
+        """A frame set by its fields. Raises InputError."""
+        if self.sheet is None:
+            raise InputError(self.gadget.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
+        return self._made(what, self.sheet, values)
+
+    def _made(self, what: str, sheet: Sheet, values: Mapping[str, Value]) -> Saying:
+        turning = {f.name: f.bits.width for f in sheet.fields if f.role is not None}
+        given = dict(values)
+        for name, width in turning.items():
+            last = self._turned.get((sheet.id, name))
+            now = 0 if last is None else (last + 1) % (1 << width)
+            given[name] = now
+            self._turned[sheet.id, name] = now
+        return said_by_sheet(what, sheet, given)
+
+    def _heard(self, caught: Caught) -> None:
+        """Note what counts on: the next frame said goes on from the last one heard."""
+        reading = caught.reading
+        sheet = self.own_sheets.get(reading.protocol) or library_sheet(reading.protocol)
+        for f in sheet.fields if sheet is not None else ():
+            value = reading.fields.get(f.name)
+            if f.role is not None and isinstance(value, int):
+                self._turned[reading.protocol, f.name] = value
+
+
+def fields_in_words(values: Mapping[str, Value]) -> str:
+    """`temperature 21, mode dry`."""
+    return ", ".join(f"{name} {marked(value)}" for name, value in values.items())
+
+
+def fields_of_words(words: Sequence[str]) -> dict[str, Value]:
+    """Values of `field=value` words. Raises InputError naming the word that is none."""
+    given: dict[str, Value] = {}
+    for word in words:
+        name, equals, text = word.partition("=")
+        if not equals or not text or not name:
+            raise InputError(word, "is not of the form field=value")
+        given[name] = value_of(text)
+    return given
