@@ -328,7 +328,7 @@ def send(
     as_json: AsJson = False,
 ) -> None:
     """Say presses to whatever can send them, and hear what comes of it."""
-    from eager_tern.demo.playing import open_target
+    from eager_tern.demo.playing import open_ear, open_target
     from eager_tern.reports import describe_sent, sent_document
     from eager_tern.sending.order import Order, ordered, send_order
 
@@ -337,7 +337,9 @@ def send(
 
     def work() -> Any:
         presses, sheets = ordered(order)
-        return send_order(presses, open_target(target), sheets, echo, stopped.is_set, _complain)
+        sender = open_target(target)
+        ear = open_ear(echo, sender) if echo else None
+        return send_order(presses, sender, sheets, ear, stopped.is_set, _complain)
 
     done = _or_complain(work)
     if as_json:
@@ -402,10 +404,11 @@ def demo(
     good = True
     for result in results:
         caught = sum(key.best is not None for key in result.keys)
-        good &= caught == len(result.keys) == result.read_back
+        good &= caught == len(result.keys) == result.read_back == result.obeyed
         print(
             f"{result.gadget.name}: {caught} of {len(result.keys)} keys caught, {result.strays} strays set aside, "
-            f"{result.read_back} of {caught} exported keys read back the same"
+            f"{result.read_back} of {caught} exported keys read back the same, "
+            f"{result.obeyed} of {caught} obeyed when they were said back"
         )
         print("  " + "  ".join(str(path) for path in result.exported))
     print(f"{time.monotonic() - started:.1f} s")

@@ -206,6 +206,8 @@ def describe_sent(done: Done, with_echo: bool) -> list[str]:
         lines.append(f"{one.start_s:8.2f} s  {saying.what}: {frames_in_words(one.frames)}, {how}")
         if one.obeyed is not None:
             lines.append("            obeyed: " + ", ".join(f"{name} {value}" for name, value in one.obeyed.items()))
+        elif one.why:
+            lines.append(f"            heard, and not obeyed: {one.why}")
         if with_echo:
             lines.append("            " + echo_in_words(echo))
     return lines

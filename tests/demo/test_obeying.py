@@ -19,7 +19,9 @@ CARRIER = {"Window shutters": 0.0, "Tide gauge": 0.0, "Turnstile": 0.0}
 def test_everything_its_maker_sends_is_obeyed(planned: PlannedGadget, rng: np.random.Generator) -> None:
     gadget = gadgets()[planned.name]
     for press in planned.presses:
-        frames = [record(frame.tolist(), rng, jitter_us=20, excess_us=40).tolist() for frame in planned.sent(press.values)]
+        frames = [
+            record(frame.tolist(), rng, jitter_us=20, excess_us=40).tolist() for frame in planned.sent(press.values)
+        ]
         told = gadget.hear(frames, CARRIER.get(planned.name, 38_000.0)).obeyed
         assert told is not None, gadget.last.why
         for name, value in press.values:

@@ -131,6 +131,21 @@ class KeepSheet:
 
 
 @dataclass(frozen=True)
+class WriteRoutine:
+    """What is said to a gadget, as a text."""
+
+    gadget_id: int
+    text: str
+    words: str = "routine"
+    press_ids: ClassVar[tuple[int, ...]] = ()
+
+    def apply(self, casebook: Casebook) -> WriteRoutine:
+        before = casebook.routine(self.gadget_id)
+        casebook.put_routine(self.gadget_id, self.text)
+        return WriteRoutine(self.gadget_id, before)
+
+
+@dataclass(frozen=True)
 class Dismiss:
     """Believe all findings about a gadget's frames but these."""
 
@@ -168,7 +183,7 @@ class TakePlace:
         return TakePlace(self.new, self.old, self.words)
 
 
-Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | Dismiss | TakePlace
+Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | WriteRoutine | Dismiss | TakePlace
 
 
 @dataclass

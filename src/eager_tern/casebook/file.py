@@ -15,7 +15,7 @@ from eager_tern.errors import InputError
 from eager_tern.replacing import not_written
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
-SCHEMA = 5
+SCHEMA = 6
 PLACED_BY_TIME = 5  # schema from which a press is told by when it begins, no longer by the index of its first mark
 SUFFIX = ".tern"
 MAGIC = b"SQLite format 3\0"

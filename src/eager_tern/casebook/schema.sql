@@ -1,4 +1,4 @@
--- The casebook, schema 5. docs/casebook.md explains it.
+-- The casebook, schema 6. docs/casebook.md explains it.
 
 CREATE TABLE gadget (
     id    INTEGER PRIMARY KEY,
@@ -73,6 +73,13 @@ CREATE TABLE shot (
     skipped   INTEGER NOT NULL DEFAULT 0,
     PRIMARY KEY (gadget_id, number)
 ) WITHOUT ROWID;
+
+-- What is said to the gadget: a routine as it was typed, and the sweep that goes through it (JSON), where there is one.
+CREATE TABLE routine (
+    gadget_id INTEGER PRIMARY KEY REFERENCES gadget (id),
+    text      TEXT NOT NULL,
+    sweep     TEXT NOT NULL DEFAULT ''
+);
 
 -- Findings about the gadget's frames that the user does not believe, by what tells a finding from all others.
 CREATE TABLE dismissed (

@@ -27,6 +27,7 @@ from eager_tern.casebook.file import (
     open_to_read,
 )
 from eager_tern.casebook.shots import Shot, Shots
+from eager_tern.casebook.sweep import Sweep
 from eager_tern.casebook.values import (
     NOT_MEASURED,
     Caught,
@@ -46,6 +47,7 @@ READINGS = TypeAdapter(list[PressReading])
 HAND = TypeAdapter(ByHand)
 MEASURED = TypeAdapter(Measured)
 LABELS = TypeAdapter(list[tuple[str, str]])
+SWEEP = TypeAdapter(Sweep)
 MOST_US = 1 << 60  # a time that no take lasts
 VANISHED = 2  # in press.deleted: it is no press any more, as the take is now read
 TAKE = (
@@ -412,6 +414,32 @@ class Casebook:
         with self.changing() as db:
             db.execute("DELETE FROM shot WHERE gadget_id = ?", (gadget_id,))
             db.executemany("INSERT INTO shot VALUES (?, ?, ?, ?, ?)", rows)
+
+    # The routine
+
+    def routine(self, gadget_id: int) -> str:
+        """The text of what is said to a gadget; empty where nobody wrote one."""
+        rows = self._rows("SELECT text FROM routine WHERE gadget_id = ?", gadget_id)
+        return str(rows[0][0]) if rows else ""
+
+    def put_routine(self, gadget_id: int, text: str) -> None:
+        """Put this text in place of the one there is; a sweep through the old one is over."""
+        with self.changing() as db:
+            db.execute("INSERT OR REPLACE INTO routine (gadget_id, text) VALUES (?, ?)", (gadget_id, text))
+
+    def sweep(self, gadget_id: int) -> Sweep | None:
+        """How far the sweep through a gadget's routine has come."""
+        rows = self._rows("SELECT sweep FROM routine WHERE gadget_id = ?", gadget_id)
+        try:
+            return SWEEP.validate_json(rows[0][0]) if rows and rows[0][0] else None
+        except ValidationError:
+            self._lose("a sweep that cannot be understood is left out")
+            return None
+
+    def put_sweep(self, gadget_id: int, sweep: Sweep | None) -> None:
+        text = SWEEP.dump_json(sweep).decode() if sweep is not None else ""
+        with self.changing() as db:
+            db.execute("UPDATE routine SET sweep = ? WHERE gadget_id = ?", (text, gadget_id))
 
     def _insert(self, statement: str, *values: Any) -> int:
         with self.changing() as db:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, SimpleQueue
@@ -11,9 +12,11 @@ from queue import Empty, SimpleQueue
 from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, KeyPlace
+from eager_tern.casebook.values import Caught, Gadget, KeyPlace
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import Handset
+from eager_tern.demo.listening_gadget import GadgetTarget
+from eager_tern.demo.obeying import gadgets
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import TernError
@@ -23,23 +26,30 @@ from eager_tern.intake.news import News, PressesRead, TakeRead
 from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.fields import marked
 from eager_tern.protocol.loading import library
+from eager_tern.sending import saying as sending
+from eager_tern.sending.order import send_order
+from eager_tern.sending.saying import Saying
 
 SPEED = 4.0  # times faster than life
 PATIENCE_S = 8.0
 QUIET_S = 0.3  # without news: a press is whole
 HELD_KEY = 3  # one key of each gadget is held for a while
 HOLD_S = 0.5
+BETWEEN_S = 0.2  # of presses that are said back: they are not taken for one
 
 
 @dataclass(frozen=True)
 class DemoResult:
-    """What came of one gadget. ``read_back`` counts the keys whose exported timings read to the same code."""
+    """What came of one gadget. ``read_back`` counts the keys whose exported timings read to the same code, ``obeyed``
+    those that it obeyed when they were said back, with the same bits in the echo.
+    """
 
     gadget: DemoGadget
     keys: list[Key]
     strays: int
     exported: list[Path]
     read_back: int
+    obeyed: int
 
 
 def run_demo(folder: Path, say: Callable[[str], None]) -> list[DemoResult]:
@@ -104,7 +114,21 @@ def _catch(
         reading is not None and reading.protocol == key.protocol and reading.fields == key.fields
         for reading, key in zip(again, out, strict=False)
     )
-    return DemoResult(gadget, keys, sum(press.stray for press in presses), paths, same)
+    obeyed = _said_back(casebook, owner, say)
+    return DemoResult(gadget, keys, sum(press.stray for press in presses), paths, same, obeyed)
+
+
+def _said_back(casebook: Casebook, owner: Gadget, say: Callable[[str], None]) -> int:
+    """Send every key that was caught to the gadget, and count those that it obeyed and that were heard as meant."""
+    handset = sending.Handset(casebook, owner)
+    target = GadgetTarget(owner.name, gadgets()[owner.name])
+    presses: list[tuple[Saying | None, float]] = [(handset.key(name), BETWEEN_S) for name in handset.keys]
+    done = send_order(presses, target, library(), nullcontext(target.air), lambda: False, lambda words: say(str(words)))
+    good = 0
+    for one, echo in zip(done.sent, done.echoes, strict=True):
+        as_told = one.obeyed is not None and one.obeyed.get("key") == one.saying.what
+        good += as_told and echo is not None and echo.right
+    return good
 
 
 def _next_news(news: SimpleQueue[News], otherwise: str, timeout: float = PATIENCE_S) -> News:

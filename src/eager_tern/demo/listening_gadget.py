@@ -70,7 +70,9 @@ class GadgetTarget(RealTime):
         reaction = self.gadget.hear([frame.tolist() for frame in frames[:went]], carrier_hz) if went else None
         if reaction is not None:
             self.told(self.gadget)
-        return Went(went, dict(reaction.obeyed) if reaction is not None and reaction.obeyed is not None else None)
+        if reaction is None:
+            return Went(went)
+        return Went(went, dict(reaction.obeyed) if reaction.obeyed is not None else None, reaction.why)
 
     def rest(self, seconds: float, stopped: Callable[[], bool]) -> None:
         self.air.rest(seconds)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass
 from threading import Event, Thread
 
@@ -12,6 +12,7 @@ from eager_tern.demo.handset import turns
 from eager_tern.demo.listening_gadget import GadgetTarget
 from eager_tern.demo.obeying import gadgets
 from eager_tern.demo.planned import PLANNED, PlannedGadget
+from eager_tern.devices.board import BoardTarget
 from eager_tern.devices.live import LiveDevice, live_devices, open_live
 from eager_tern.devices.senders import live_targets, open_sender
 from eager_tern.devices.serial_port import Recorder
@@ -57,6 +58,18 @@ def open_target(target_id: str) -> Target:
         return open_sender(target_id)
     gadget = _simulated(target_id)
     return GadgetTarget(target_id, gadgets()[gadget.name])
+
+
+def open_ear(source_id: str, target: Target) -> AbstractContextManager[LiveDevice]:
+    """A source to listen to while something is sent; a board that sends hears by the same port.
+
+    What is sent to a simulated gadget is heard by a simulated receiver beside it.
+    """
+    if isinstance(target, GadgetTarget) and source_id.startswith(SIMULATED):
+        return nullcontext(target.air)
+    if isinstance(target, BoardTarget) and source_id == target.id:
+        return nullcontext(target.heard_by_others())
+    return open_source(source_id)
 
 
 def _simulated(device_id: str) -> SimulatedGadget:

@@ -60,6 +60,11 @@ class BoardTarget(RealTime):
                 ask_at = time.monotonic() + ASK_EVERY_S
             self._look()
 
+    def heard_by_others(self) -> Recorder:
+        """The recorder, which somebody else polls from now on."""
+        self.pumped = True
+        return self.recorder
+
     @property
     def version(self) -> int:
         return self.recorder.hello.version if self.recorder.hello is not None else 1
@@ -192,8 +197,7 @@ class BoardTarget(RealTime):
             self.recorder.poll()
 
     def close(self) -> None:
-        if not self.pumped:
-            self.recorder.close()
+        self.recorder.close()
 
 
 def _whole(frame: Floats) -> Floats:

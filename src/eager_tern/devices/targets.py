@@ -19,10 +19,11 @@ LOOK_S = 0.02  # how often it is asked whether to stop
 
 @dataclass(frozen=True)
 class Went:
-    """How many frames went out whole, and what a simulated gadget did (None: nothing)."""
+    """How many frames went out whole, and what a simulated gadget did (None: nothing, and ``why`` not)."""
 
     frames: int
     obeyed: Mapping[str, object] | None = None
+    why: str = ""
 
 
 class Target(Protocol):

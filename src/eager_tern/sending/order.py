@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from contextlib import closing
+from contextlib import AbstractContextManager, closing
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Event, Thread
@@ -13,11 +13,9 @@ import numpy as np
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
-from eager_tern.demo.listening_gadget import GadgetTarget
-from eager_tern.demo.playing import SIMULATED, open_source
 from eager_tern.devices.live import LiveDevice
 from eager_tern.devices.targets import Target, wait
-from eager_tern.errors import InputError, TernError
+from eager_tern.errors import InputError
 from eager_tern.formats import casebook_file
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library, library_sheet, load_sheet
@@ -165,11 +163,11 @@ def send_order(
     presses: Presses,
     target: Target,
     sheets: Sequence[Sheet],
-    source: str,
+    ear: AbstractContextManager[LiveDevice] | None,
     stopped: Callable[[], bool],
     tell: Callable[[object], None],
 ) -> Done:
-    """Send presses and, where a source is named, listen meanwhile. Raises InputError before anything was sent.
+    """Send presses and, where there is an ``ear``, listen with it. Raises InputError before anything was sent.
 
     What went out is on record whatever happens; a target that fails is told in ``trouble``.
     """
@@ -178,7 +176,7 @@ def send_order(
         tell(f"{count} presses take {lasts_s(presses) / 60:.1f} minutes; Ctrl-C stops between two frames")
     sent: list[Sent] = []
     trouble = ""
-    ear = _Ear(source, target) if source else None
+    listening = _Listening(ear) if ear is not None else None
     try:
         for one in say(presses, target, stopped):
             sent.append(one)
@@ -187,44 +185,42 @@ def send_order(
             raise
         trouble = str(error)
     finally:
-        heard = ear.done() if ear is not None else np.empty(0)
+        heard = listening.done() if listening is not None else np.empty(0)
         target.close()
-    if ear is None:
+    if listening is None:
         return Done(tuple(sent), (None,) * len(sent), trouble)
     take = read_pulses(pulses_from_signed(heard), sheets)
-    return Done(tuple(sent), tuple(echoes([one.meant for one in sent], take, sheets)), trouble or ear.trouble)
+    return Done(tuple(sent), tuple(echoes([one.meant for one in sent], take, sheets)), trouble or listening.trouble)
 
 
-class _Ear:
-    """Listens in a thread of its own while something is sent."""
+class _Listening:
+    """Hears, in a thread of its own, while something is sent."""
 
-    def __init__(self, source: str, target: Target) -> None:
+    def __init__(self, ear: AbstractContextManager[LiveDevice]) -> None:
         self._parts: list[Floats] = []
         self._over = Event()
         self._ready = Event()
-        self.trouble = ""
-        self._thread = Thread(target=self._listen, args=(source, target), daemon=True)
+        self._failed: InputError | None = None
+        self._thread = Thread(target=self._listen, args=(ear,), daemon=True)
         self._thread.start()
         self._ready.wait()
-        if self.trouble:
-            raise InputError(source, self.trouble.removeprefix(f"{source}: "))
+        if self._failed is not None:
+            raise self._failed
         wait(WARM_UP_S, lambda: False)
 
-    def _listen(self, source: str, target: Target) -> None:
-        try:
-            if isinstance(target, GadgetTarget) and source.startswith(SIMULATED):
-                self._poll(target.air)  # what is sent to a simulated gadget is heard by a simulated receiver beside it
-            else:
-                with open_source(source) as device:
-                    self._poll(device)
-        except TernError as error:
-            self.trouble = str(error)
-            self._ready.set()
+    @property
+    def trouble(self) -> str:
+        return str(self._failed) if self._failed is not None else ""
 
-    def _poll(self, device: LiveDevice) -> None:
-        self._ready.set()
-        while not self._over.is_set():
-            self._parts += device.poll().durations
+    def _listen(self, ear: AbstractContextManager[LiveDevice]) -> None:
+        try:
+            with ear as device:
+                self._ready.set()
+                while not self._over.is_set():
+                    self._parts += device.poll().durations
+        except InputError as error:
+            self._failed = error
+            self._ready.set()
 
     def done(self) -> Floats:
         """Everything that was heard, once what came last has arrived."""

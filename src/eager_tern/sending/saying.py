@@ -160,7 +160,18 @@ class Handset:
         """A frame set by its fields. Raises InputError."""
         if self.sheet is None:
             raise InputError(self.gadget.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
-        return self._made(what, self.sheet, values)
+        return self._made(what, self.sheet, {**self._in_all_keys(self.sheet), **values})
+
+    def _in_all_keys(self, sheet: Sheet) -> dict[str, Value]:
+        """What all keys of a library's sheet have in common, as their address: it is the gadget's."""
+        if sheet.id in self.own_sheets:
+            return {}
+        said = [
+            k.best.reading for k in self.keys.values() if k.best is not None and k.best.reading.protocol == sheet.id
+        ]
+        plain = {f.name for f in sheet.fields if f.role is None}
+        names = plain.intersection(*(reading.fields for reading in said)) if len(said) > 1 else set()
+        return {n: said[0].fields[n] for n in names if all(r.fields[n] == said[0].fields[n] for r in said)}
 
     def _made(self, what: str, sheet: Sheet, values: Mapping[str, Value]) -> Saying:
         turning = {f.name: f.bits.width for f in sheet.fields if f.role is not None}

@@ -19,13 +19,14 @@ from eager_tern.signal.values import pulses_from_signed
 class Sent:
     """A press that went out. ``frames`` counts those that did whole; ``start_s`` is counted from the first press.
 
-    ``obeyed`` is what a simulated gadget made of it, None where it did not care.
+    ``obeyed`` is what a simulated gadget made of it, None where it did not care, and ``why`` it did not.
     """
 
     saying: Saying
     frames: int
     start_s: float
     obeyed: Mapping[str, object] | None = None
+    why: str = ""
 
     @property
     def meant(self) -> Meant:
@@ -93,5 +94,5 @@ def say(
             begun = start if begun is None else begun
             went = target.send(saying.frames, saying.carrier_hz, stopped)
             if went.frames:
-                yield Sent(saying, went.frames, start - begun, went.obeyed)
+                yield Sent(saying, went.frames, start - begun, went.obeyed, went.why)
         target.rest(pause_s, stopped)
