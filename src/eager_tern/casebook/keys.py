@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
 
-from eager_tern.casebook.values import Caught, KeyPlace
+from eager_tern.casebook.values import Caught, KeyPlace, PressReading
 from eager_tern.protocol.fields import Value, in_words
 
 PLATE_COLUMNS = 3
@@ -106,6 +106,23 @@ def ghosts(keys: Sequence[Key]) -> list[str]:
     Where one field tells the keys apart, the numbers between the lowest and the highest; where the keys have no fields,
     what the few bits that change could say as well.
     """
+    alike, varying = _pattern(keys)
+    if len(varying) == 1:
+        return [in_words(value) for value in _between({reading.fields.get(varying[0]) for reading in alike})]
+    return _other_combinations({reading.bits for reading in alike}) if not alike or not alike[0].fields else []
+
+
+def ghost_values(keys: Sequence[Key], code: str) -> dict[str, Value] | None:
+    """The fields of such a code; None where the keys have none, so that nothing could be made."""
+    alike, varying = _pattern(keys)
+    if len(varying) != 1:
+        return None
+    free = {in_words(value): value for value in _between({reading.fields.get(varying[0]) for reading in alike})}
+    return {**alike[0].fields, varying[0]: free[code]} if code in free else None
+
+
+def _pattern(keys: Sequence[Key]) -> tuple[list[PressReading], list[str]]:
+    """The readings of the keys' usual protocol, and the fields in which they differ."""
     coded = [key.best.reading for key in keys if key.best is not None]
     usual = Counter(reading.protocol for reading in coded).most_common(1)
     alike = [reading for reading in coded if reading.protocol == usual[0][0]] if usual else []
@@ -115,18 +132,16 @@ def ghosts(keys: Sequence[Key]) -> list[str]:
         for name, value in reading.fields.items()
         if name != "toggle" and value != alike[0].fields.get(name)
     }
-    if len(varying) == 1:
-        return _between({reading.fields.get(next(iter(varying))) for reading in alike})
-    return _other_combinations({reading.bits for reading in alike}) if not alike or not alike[0].fields else []
+    return alike, sorted(varying)
 
 
-def _between(values: set[Value]) -> list[str]:
+def _between(values: set[Value]) -> list[int]:
     """The numbers between those of the keys, where most of them are taken."""
     numbers = sorted(value for value in values if isinstance(value, int))
     if len(numbers) < FEWEST_FOR_GHOSTS or len(numbers) != len(values):
         return []
     free = sorted(set(range(numbers[0], numbers[-1])) - set(numbers))
-    return [in_words(value) for value in free] if len(free) <= len(numbers) / 2 else []
+    return free if len(free) <= len(numbers) / 2 else []
 
 
 def _other_combinations(codes: set[str]) -> list[str]:

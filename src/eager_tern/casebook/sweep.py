@@ -17,7 +17,7 @@ Phase = Literal["sweeping", "narrowing", "found", "over"]
 @dataclass(frozen=True)
 class Sweep:
     """``said`` of ``count`` presses went out. While it narrows, ``suspects`` are those one of which did it, and
-    ``trying`` those of them that are said now. ``doubted`` were suspected, and did nothing when said alone.
+    ``trying`` those of them that are said now. ``doubted`` were suspected, and did nothing when said again.
     """
 
     count: int
@@ -65,9 +65,10 @@ def did_nothing(sweep: Sweep) -> Sweep:
     if sweep.phase != "narrowing":
         return sweep
     left = tuple(n for n in sweep.suspects if n not in sweep.trying)
+    doubted = tuple(sorted({*sweep.doubted, *sweep.trying}))
     if left:
-        return _halved(replace(sweep, suspects=left))
-    return replace(sweep, suspects=(), trying=(), doubted=tuple(sorted({*sweep.doubted, *sweep.suspects})))
+        return _halved(replace(sweep, suspects=left, doubted=doubted))
+    return replace(sweep, suspects=(), trying=(), doubted=doubted)
 
 
 def goes_on(sweep: Sweep) -> Sweep:

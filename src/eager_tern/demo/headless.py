@@ -120,7 +120,7 @@ def _catch(
 
 def _said_back(casebook: Casebook, owner: Gadget, say: Callable[[str], None]) -> int:
     """Send every key that was caught to the gadget, and count those that it obeyed and that were heard as meant."""
-    handset = sending.Handset(casebook, owner)
+    handset = sending.Handset.of_casebook(casebook, owner)
     target = GadgetTarget(owner.name, gadgets()[owner.name])
     presses: list[tuple[Saying | None, float]] = [(handset.key(name), BETWEEN_S) for name in handset.keys]
     done = send_order(presses, target, library(), nullcontext(target.air), lambda: False, lambda words: say(str(words)))

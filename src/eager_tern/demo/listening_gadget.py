@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from queue import SimpleQueue
@@ -14,6 +15,7 @@ from eager_tern.devices.simulated.recorder import Impairment, impair
 from eager_tern.devices.targets import RealTime, Went, length_s, wait
 from eager_tern.signal.values import Floats
 
+GOES_ON_S = 0.25  # a frame within which of the one before belongs to the same press
 HELD_IN_THE_AIR_S = 0.02  # how long a look at the receiver waits
 
 
@@ -48,18 +50,21 @@ class Air:
 
 @dataclass
 class GadgetTarget(RealTime):
-    """``told`` is called with each reaction."""
+    """``told`` is called when it has reacted, ``heard_beside`` with the frames of a press as it begins."""
 
     id: str
     gadget: Gadget
     air: Air = field(default_factory=Air)
+    heard_at: float = -1.0
     told: Callable[[Gadget], None] = lambda _: None
+    heard_beside: Callable[[Sequence[Floats]], None] = lambda _: None
 
     def cannot(self, frames: Sequence[Floats], carrier_hz: float | None) -> str:
         return ""
 
     def send(self, frames: Sequence[Floats], carrier_hz: float | None, stopped: Callable[[], bool]) -> Went:
         went = 0
+        self.heard_beside(frames)
         for frame in frames:
             if stopped():
                 break
@@ -67,7 +72,9 @@ class GadgetTarget(RealTime):
             wait(length_s(frame[:-1] if last else frame), lambda: False)
             self.air.carry(frame[:-1] if last else frame)
             went += 1
-        reaction = self.gadget.hear([frame.tolist() for frame in frames[:went]], carrier_hz) if went else None
+        again = len(frames) == 1 and time.monotonic() - self.heard_at < GOES_ON_S  # the key is still down
+        self.heard_at = time.monotonic()
+        reaction = self.gadget.hear([f.tolist() for f in frames[:went]], carrier_hz) if went and not again else None
         if reaction is not None:
             self.told(self.gadget)
         if reaction is None:

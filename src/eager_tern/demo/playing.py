@@ -48,7 +48,7 @@ def simulated_id(gadget: SimulatedGadget) -> str:
 def list_targets() -> list[Source]:
     """Everything that can send now; a file, too, whose suffix names a format that can be written."""
     real = [Source(port.device, port.description) for port in live_targets()]
-    obeying = [Source(simulated_id(gadget), f"{gadget.name}, simulated: it obeys") for gadget in SIMULATED_GADGETS]
+    obeying = [Source(simulated_id(gadget), f"{gadget.name}, simulated") for gadget in SIMULATED_GADGETS]
     return real + obeying
 
 

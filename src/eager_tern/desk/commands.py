@@ -7,16 +7,18 @@ from typing import Protocol
 from eager_tern.casebook.changes import Change
 from eager_tern.desk.header import Header
 from eager_tern.desk.log import Log
+from eager_tern.desk.send_leaf import SendLeaf
 from eager_tern.desk.settings import Settings
 from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.session.commands import Command, Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
 from eager_tern.session.live import Live
+from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 
-LEAVES = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots")
+LEAVES = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots", "Send")
 
 
 class Shell(Protocol):
@@ -26,10 +28,12 @@ class Shell(Protocol):
     session: Session
     shot_plan: ShotPlan
     live: Live
+    sending: Sending
     comparison: ComparisonModel
     header: Header
     log: Log
     signal: SignalLeaf
+    send: SendLeaf
     handset_panel: SimulatedHandset
 
     def ask_new(self) -> None: ...
@@ -118,6 +122,12 @@ def commands_of(shell: Shell) -> Commands:
         Command("keep_found", "&Keep as the gadget's sheet", comparison.keep_sheet),
         Command("plan_wanted", "&Plan the next shots", shell.plan_wanted),
         Command("send_shots", "Send all &shots that are left", lambda: shell.handset_panel.send_all()),
+        Command(
+            "say", "&Say it", lambda: shell.sending.say_press(session.selected[0]), "Ctrl+Return",
+            lambda: has_press() and not shell.sending.going,
+        ),
+        Command("send_all", "Send the &routine", lambda: shell.send.send_all(), "Ctrl+Shift+Return", has_gadget),
+        Command("silence", "S&top sending", shell.sending.stop, "Escape", lambda: shell.sending.going),
         Command("keys", "&Keys", shell.show_keys, "F1"),
         *(
             Command(leaf, leaf, lambda leaf=leaf: shell.show_leaf(leaf), f"Ctrl+{n}", has_book)  # type: ignore[misc]

@@ -18,6 +18,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find"),
     "&View": ("leaves", SEPARATOR, "wrap", "night"),
     "&Source": ("listen", "armed", "ear", "missed", "play", SEPARATOR, "skip", "repeat", "back"),
+    "S&end": ("say", "send_all", "silence"),
     "&Help": ("keys",),
 }  # fmt: skip
 RECENT = "Open &recent"

@@ -7,10 +7,11 @@ from PyQt6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import PlaceKey
-from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghosts, summary
+from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghost_values, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words
+from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.words import plural, short_code
 
@@ -23,9 +24,11 @@ MOST_GHOSTS = 12
 class Plate(QWidget):
     """Keys on a grid. A click selects a key's presses, or gives the selected press the name of a key not caught yet."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, sending: Sending) -> None:
         super().__init__()
         self._session = session
+        self._sending = sending
+        self.says = False  # whether a key is sent while it is held down, rather than chosen
         self.keys: list[Key] = []
         self.ghosts: list[str] = []
         self._grabbed: tuple[str, QPointF] | None = None
@@ -136,7 +139,9 @@ class Plate(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         key = self._key_at(event.position())
-        if key is not None and event.button() == Qt.MouseButton.LeftButton:
+        if self.says and event.button() == Qt.MouseButton.LeftButton:
+            self._say(key, event.position())
+        elif key is not None and event.button() == Qt.MouseButton.LeftButton:
             self._grabbed, self._drag = (key.name, event.position()), None
             self._current = self.keys.index(key)
 
@@ -150,6 +155,7 @@ class Plate(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        self._sending.let_go()
         grabbed, dragged = self._grabbed, self._drag is not None
         self._grabbed = self._drag = None
         if grabbed is None:
@@ -159,6 +165,17 @@ class Plate(QWidget):
         else:
             self.activate(grabbed[0])
         self.update()
+
+    def _say(self, key: Key | None, point: QPointF) -> None:
+        """Send a key for as long as it is held, or a code that no key sends."""
+        if key is not None:
+            self._current = self.keys.index(key)
+            self._sending.hold_key(key.name)
+            self.update()
+            return
+        code = next((code for n, code in enumerate(self.ghosts) if self.ghost_box(n).contains(point)), None)
+        if code is not None:
+            self._sending.say_fields(code, ghost_values(self.keys, code))
 
     def _drop(self, name: str, point: QPointF) -> None:
         col = max(0, int((point.x() - MARGIN) // (KEY_WIDTH + GAP)))
@@ -183,6 +200,8 @@ class Plate(QWidget):
         if self.keys and event.key() in moves:
             self._current = (self._current + moves[Qt.Key(event.key())]) % len(self.keys)
             self.update()
+        elif self.keys and self.says and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._sending.say_key(self.keys[self._current].name)
         elif self.keys and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.activate(self.keys[self._current].name)
         elif self.keys and event.key() == Qt.Key.Key_Delete and self._session.gadget is not None:
@@ -198,10 +217,14 @@ class HandsetLeaf(QWidget):
 
     export_asked = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, sending: Sending) -> None:
         super().__init__()
         self._session = session
-        self.plate = Plate(session)
+        self.plate = Plate(session, sending)
+        self.says = QPushButton("Keys send")
+        self.says.setCheckable(True)
+        self.says.setToolTip("A click sends a key, for as long as it is held, to the target of the Send leaf")
+        self.says.toggled.connect(self._turn)
         area = QScrollArea()
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(self.plate)
@@ -222,6 +245,7 @@ class HandsetLeaf(QWidget):
         bar.setContentsMargins(LEFT, 6, 14, 12)
         bar.addWidget(self.new_key)
         bar.addStretch(1)
+        bar.addWidget(self.says)
         bar.addWidget(self.export)
         top = QVBoxLayout()
         top.setContentsMargins(LEFT, 14, 14, 0)
@@ -240,6 +264,10 @@ class HandsetLeaf(QWidget):
         session.press_changed.when(self._describe)
         session.presses_added.when(self._describe)
 
+    def _turn(self, on: bool) -> None:
+        self.plate.says = on
+        self._describe()
+
     def showEvent(self, event: object) -> None:
         self._describe()
 
@@ -252,6 +280,8 @@ class HandsetLeaf(QWidget):
         selected = self._session.selected_presses()
         if not keys:
             words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."
+        elif self.plate.says:
+            words = "Click a key to send it; hold it for its repeats. Dotted codes are sent, too: no key sends them."
         elif len(selected) == 1 and not selected[0].label and not selected[0].stray and caught < len(keys):
             words = f"{caught} of {plural(len(keys), 'key')} caught."
             words += " The selected press has no label: click the key that sent it."

@@ -13,10 +13,12 @@ from eager_tern.demo.gadgets import DemoKey
 from eager_tern.demo.handset import Handset, planned_turn
 from eager_tern.demo.planned import PlannedGadget
 from eager_tern.demo.playing import SimulatedGadget
+from eager_tern.desk.face import Face
 from eager_tern.desk.words import Words
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import InputError
 from eager_tern.session.live import Live
+from eager_tern.session.sending import Sending
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.signal.values import Floats
 
@@ -30,12 +32,14 @@ class SimulatedHandset(QWidget):
 
     failed = pyqtSignal(str)
 
-    def __init__(self, live: Live, plan: ShotPlan) -> None:
+    def __init__(self, live: Live, plan: ShotPlan, sending: Sending) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._live = live
         self._plan = plan
+        self._sending = sending
+        self._gadget = ""
         self._stand_in: StandInProcess | None = None
         self._handset: Handset | None = None
         self._planned: PlannedGadget | None = None
@@ -53,6 +57,9 @@ class SimulatedHandset(QWidget):
         self._grid = QGridLayout()
         self._grid.setSpacing(5)
         layout.addLayout(self._grid)
+        self.face = Face()
+        layout.addWidget(self.face)
+        sending.reacted.when(self._show_face)
         self.hide()
         live.changed.connect(self._follow)
 
@@ -64,6 +71,8 @@ class SimulatedHandset(QWidget):
         self._put_away()
         if stand_in is not None and choice is not None and choice.simulated is not None:
             self._stand_in = stand_in
+            self._gadget = choice.simulated.name
+            self._show_face()
             self._show_keys(choice.simulated)
 
     def _show_keys(self, gadget: SimulatedGadget) -> None:
@@ -102,6 +111,12 @@ class SimulatedHandset(QWidget):
             button.deleteLater()
         self.buttons.clear()
         self._stand_in = self._handset = self._planned = None
+        self._gadget = ""
+        self._show_face()
+
+    def _show_face(self) -> None:
+        """What the gadget itself shows: it hears its handset, and whatever else is said to it."""
+        self.face.show_gadget(self._sending.gadgets.get(self._gadget))
 
     def _send_next(self) -> None:
         """The next of all shots, once the one before it has been heard."""
@@ -145,6 +160,7 @@ class SimulatedHandset(QWidget):
         if self._stand_in is not None:
             try:
                 self._stand_in.down(first.tolist(), held.tolist(), count)
+                self._sending.heard_from_handset(self._gadget, [first] * count)
             except InputError as error:
                 self.failed.emit(str(error))
 

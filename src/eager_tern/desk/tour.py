@@ -10,15 +10,17 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from eager_tern.casebook.shots import next_shot
-from eager_tern.demo.planned import CABINET
+from eager_tern.demo.planned import CABINET, SHUTTERS
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import text_font
 from eager_tern.desk.words import Words
 from eager_tern.session.commands import Commands
 from eager_tern.session.comparison import ComparisonModel
+from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 
+SKYLIGHT = "code 0x69C58C"  # of the shutters' digits the last but one, 8, which no key has, and "up"
 WRONG, RIGHT = "humidity = 50", "humidity = 45"
 
 
@@ -36,6 +38,7 @@ class Desk:
     session: Session
     comparison: ComparisonModel
     plan: ShotPlan
+    sending: Sending
     commands: Commands
     stage: Stage
 
@@ -96,6 +99,20 @@ def _stack_at_the_end(desk: Desk) -> None:
 def _last_press(desk: Desk) -> None:
     desk.stage.show_leaf("Signal")
     desk.session.select(tuple(press.id for press in desk.session.shown_presses()[-1:]))
+
+
+def _line_to_say(desk: Desk, gadget: str, text: str) -> None:
+    """The Send leaf of a gadget, with a routine to be sent."""
+    found = next((g for g in desk.session.gadgets() if g.name == gadget), None)
+    desk.stage.show_leaf("Send")
+    if found is None or (desk.session.gadget is not None and desk.session.gadget.id == found.id):
+        desk.sending.write(text)
+    else:
+        desk.session.choose_gadget(found.id, then=lambda: desk.sending.write(text))
+
+
+def _shows(desk: Desk, gadget: str, what: str, value: object) -> bool:
+    return desk.sending.gadgets[gadget].state[what] == value
 
 
 def _kept(desk: Desk) -> bool:
@@ -163,6 +180,24 @@ STEPS = (
         "makes the page to publish. Undo takes all of it back, step by step.",
         _last_press,
     ),
+    Step(
+        "The cabinet obeys",
+        "The proof is the gadget itself. Nobody ever pressed 17.5 degrees with the fan off its usual speed: the sheet "
+        "makes the frame, the simulated cabinet hears it, checks it with a decoder of its own, and does as it is told.",
+        lambda desk: _line_to_say(desk, CABINET.name, "temperature 17.5, mode heat, blower 2, power on"),
+        "Send it",
+        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _shows(desk, CABINET.name, "temperature", 17.5),
+    ),
+    Step(
+        "A window that no key opens",
+        "The shutters' codes leave one bit of their second last digit alone. No key sends it, and the gadget knows it: "
+        "watch the skylight. Send only to what is yours.",
+        lambda desk: _line_to_say(desk, SHUTTERS.name, SKYLIGHT),
+        "Send it",
+        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _shows(desk, SHUTTERS.name, "skylight", "up"),
+    ),
 )
 
 
@@ -172,15 +207,22 @@ class Tour(QFrame):
     ended = pyqtSignal()
 
     def __init__(
-        self, session: Session, comparison: ComparisonModel, plan: ShotPlan, commands: Commands, stage: Stage
+        self,
+        session: Session,
+        comparison: ComparisonModel,
+        plan: ShotPlan,
+        sending: Sending,
+        commands: Commands,
+        stage: Stage,
     ) -> None:
         super().__init__()
         self.setObjectName("tour")
-        self._desk = Desk(session, comparison, plan, commands, stage)
+        self._desk = Desk(session, comparison, plan, sending, commands, stage)
         self.at = -1
         for event in (comparison.changed, session.presses_changed, plan.changed):
             event.connect(self._look_whether_done)
         session.press_changed.when(self._look_whether_done)
+        sending.reacted.when(self._look_whether_done)
         session.presses_added.when(self._look_whether_done)
         self._title = Words()
         self._title.setFont(text_font(13, bold=True))

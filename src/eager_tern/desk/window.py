@@ -42,6 +42,7 @@ from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
 from eager_tern.desk.qt import add_action, sure
+from eager_tern.desk.send_leaf import SendLeaf
 from eager_tern.desk.settings import load_settings, save_settings
 from eager_tern.desk.sheet_leaf import SheetLeaf
 from eager_tern.desk.shots import ShotsLeaf
@@ -61,6 +62,7 @@ from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.example import make_example
 from eager_tern.session.imports import Imports
 from eager_tern.session.live import Live
+from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice
@@ -79,23 +81,26 @@ class Window(QMainWindow):
         self.shot_plan = ShotPlan(self.session)
         self.imports = Imports(self.session)
         self.live = Live(self.session)
+        self.sending = Sending(self.session, self.live)
+        self.shot_plan.is_an_echo = self.sending.is_an_echo
         self.comparison = ComparisonModel(self.session)
         self.commands = commands_of(self)
         self.header = Header(self.session, self.shot_plan)
         self.notice = Notice()
         self.log = Log(self.session)
-        self.handset_panel = SimulatedHandset(self.live, self.shot_plan)
+        self.handset_panel = SimulatedHandset(self.live, self.shot_plan, self.sending)
         self.source_panel = SourcePanel(self.live)
         self.signal = SignalLeaf(self.session)
         self.timing = TimingLeaf(self.session)
         self.sheet = SheetLeaf(self.session)
         self.stack = StackLeaf(self.session, self.comparison, self.commands)
-        self.handset = HandsetLeaf(self.session)
+        self.handset = HandsetLeaf(self.session, self.sending)
         self.shots = ShotsLeaf(self.session, self.shot_plan)
+        self.send = SendLeaf(self.session, self.sending)
         self.findings = Findings(self.session, self.comparison)
         self.start = Start(self.session)
         self.keys = KeysPage(self.commands, shown_groups(LEAVES))
-        self.tour = Tour(self.session, self.comparison, self.shot_plan, self.commands, self)
+        self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._build()
         self.menus = Menus(sure(self.menuBar()), self.commands, LEAVES, self._fill_recent)
         self._connect()
@@ -113,7 +118,9 @@ class Window(QMainWindow):
         for name in LEAVES:
             self.tabs.addTab(name)
         self.pages = QStackedWidget()
-        leaves: tuple[QWidget, ...] = (self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots)
+        leaves: tuple[QWidget, ...] = (
+            self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
+        )  # fmt: skip
         for page in (*leaves, self.start, self.keys):
             self.pages.addWidget(page)
         centre = QWidget()
@@ -157,7 +164,7 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session, say = self.session, self.notice.say
-        for troubled in (session.troubled, self.live.troubled):
+        for troubled in (session.troubled, self.live.troubled, self.sending.troubled):
             troubled.connect(say)
         for signal in (self.shots.troubled, self.sheet.said, self.stack.said, self.handset_panel.failed):
             signal.connect(say)
@@ -167,6 +174,7 @@ class Window(QMainWindow):
         session.press_changed.when(self._refresh)
         session.presses_added.when(self._refresh)
         self.commands.done.when(self._refresh)
+        self.sending.changed.connect(self._refresh)
         self.live.pulses_heard.connect(self.header.level.add)
         self.live.changed.connect(self._show_listening)
         self.live.levelled.connect(self.header.level.show_peak)
@@ -496,6 +504,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if self.log.view.editor is not None:
             self.log.view.editor.end(keep=True)
+        self.sending.stop()
         self.live.shut_down()
         self.comparison.stop()
         self.settings.geometry = self.saveGeometry().toHex().data().decode()

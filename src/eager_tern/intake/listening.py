@@ -55,6 +55,7 @@ class Listening:
     def __init__(
         self, open_device: Callable[[], LiveDevice], service: CaptureService, tell: Callable[[SourceNews], None]
     ) -> None:
+        self.device: LiveDevice | None = None  # while it is open
         self._open_device = open_device
         self._service = service
         self._tell = tell
@@ -134,7 +135,7 @@ class Listening:
         reason: str | None = None
         device: LiveDevice | None = None
         try:
-            device = self._open_device()
+            device = self.device = self._open_device()
             while not self._stopping:
                 self._take_in(device.poll())
         except InputError as error:
@@ -143,6 +144,7 @@ class Listening:
             log.exception("listening met a fault")
             reason = f"Listening has stopped: {error}. What came before is kept; the log says more."
         finally:
+            self.device = None
             if device is not None:
                 device.close()
         if reason is not None and not self._stopping:

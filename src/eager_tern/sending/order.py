@@ -76,7 +76,7 @@ def ordered(order: Order) -> tuple[Presses, tuple[Sheet, ...]]:
         sheets = (sheet, *(s for s in sheets if s.id != sheet.id))
     elif _is_casebook(path):
         with closing(Casebook.open(path, read_only=True)) as casebook:
-            handset = Handset(casebook, _gadget(casebook, order.gadget, path), order.as_recorded)
+            handset = Handset.of_casebook(casebook, _gadget(casebook, order.gadget, path), order.as_recorded)
             presses = _of_casebook(order, handset)
             sheets = (*handset.own_sheets.values(), *sheets)
     else:
@@ -101,7 +101,8 @@ def _refuse_routine(order: Order) -> None:
 
 def _is_casebook(path: Path) -> bool:
     try:
-        head = path.open("rb").read(64)
+        with path.open("rb") as file:
+            head = file.read(64)
     except OSError as error:
         known = "there is no such file, and no built-in sheet of that name" if error.errno == 2 else error.strerror
         raise InputError(path, known or "cannot be read") from None

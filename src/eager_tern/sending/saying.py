@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -18,11 +18,13 @@ from eager_tern.protocol.making import make_frame, press_frames
 from eager_tern.protocol.presses import Press
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
+from eager_tern.protocol.template import frame_pulses
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_durations
 
 # Behind the last frame of a press and behind one whose gap nobody recorded: longer than any within a press (SIGNALS.md
 # gives 108 ms for the longest period of a hold), shorter than what makes two presses of one (150 ms).
 USUAL_GAP_US = 45_000.0
+CLOCK_ERROR = 0.07  # of handsets with a ceramic resonator or a worse clock: what is off by more has another unit
 
 
 @dataclass(frozen=True)
@@ -97,22 +99,36 @@ def said_by_press(what: str, press: Press, take: TakeRead) -> Saying:
 
 
 class Handset:
-    """A gadget of a casebook, to say its keys and fields: it counts and toggles on from press to press."""
+    """What a gadget is told by: its keys and the fields of its sheet. It counts and toggles on from press to press.
 
-    def __init__(self, casebook: Casebook, gadget: Gadget, as_recorded: bool = False) -> None:
-        self.gadget = gadget
-        self._casebook = casebook
+    ``pulses_of`` gives a take's pulses by its id; ``presses`` are those heard last, which counters go on from.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        keys: Sequence[Key],
+        own_sheets: Mapping[str, Sheet],
+        presses: Iterable[Caught],
+        pulses_of: Callable[[int], Pulses],
+        as_recorded: bool = False,
+    ) -> None:
+        self.name = name
+        self.keys: dict[str, Key] = {key.name: key for key in keys if key.best is not None}
+        self.own_sheets = dict(own_sheets)
+        self._pulses_of = pulses_of
         self._as_recorded = as_recorded
-        presses = casebook.presses(gadget.id)
-        self.keys: dict[str, Key] = {
-            key.name: key for key in table_of_keys(presses, casebook.key_places(gadget.id)) if key.best is not None
-        }
-        self.own_sheets = {
-            sheet_id: parse_sheet(text, f"sheet {sheet_id}") for sheet_id, text in casebook.sheets(gadget.id).items()
-        }
         self._turned: dict[tuple[str, str], int] = {}  # what a sheet's counter last was
         for press in presses:
             self._heard(press)
+
+    @classmethod
+    def of_casebook(cls, casebook: Casebook, gadget: Gadget, as_recorded: bool = False) -> Handset:
+        """Raises InputError where one of the gadget's own sheets cannot be used."""
+        presses = casebook.presses(gadget.id)
+        own = {name: parse_sheet(text, f"sheet {name}") for name, text in casebook.sheets(gadget.id).items()}
+        keys = table_of_keys(presses, casebook.key_places(gadget.id))
+        return cls(gadget.name, keys, own, presses, casebook.take_pulses, as_recorded)
 
     @property
     def key_names(self) -> tuple[str, ...]:
@@ -131,7 +147,7 @@ class Handset:
         key = self.keys.get(name) or next((k for n, k in self.keys.items() if n.casefold() == name.casefold()), None)
         if key is None or key.best is None:
             known = ", ".join(self.keys) or "none"
-            raise InputError(self.gadget.name, f'has no key "{name}" that was caught; it has {known}')
+            raise InputError(self.name, f'has no key "{name}" that was caught; it has {known}')
         return self.press(key.best, key.name)
 
     def press(self, caught: Caught, name: str = "") -> Saying:
@@ -139,8 +155,8 @@ class Handset:
         what = name or caught.label or f"press {caught.id}"
         sheet = None if self._as_recorded else self.sheet_that_reproduces(caught)
         if sheet is not None:
-            return self._made(what, sheet, caught.reading.fields)
-        pulses = self._casebook.take_pulses(caught.take_id)
+            return self._made(what, self._in_its_time(sheet, caught), caught.reading.fields)
+        pulses = self._pulses_of(caught.take_id)
         bits = np.array(list(map(int, caught.reading.bits)), np.uint8)
         return said_as_recorded(what, pulses, caught.reading.frames, bits)
 
@@ -159,8 +175,28 @@ class Handset:
     def fields(self, what: str, values: Mapping[str, Value]) -> Saying:
         """A frame set by its fields. Raises InputError."""
         if self.sheet is None:
-            raise InputError(self.gadget.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
-        return self._made(what, self.sheet, {**self._in_all_keys(self.sheet), **values})
+            raise InputError(self.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
+        heard = [k.best for k in self.keys.values() if k.best is not None and k.best.reading.protocol == self.sheet.id]
+        sheet = self._in_its_time(self.sheet, heard[0]) if heard else self.sheet
+        return self._made(what, sheet, {**self._in_all_keys(sheet), **values})
+
+    def _in_its_time(self, sheet: Sheet, heard: Caught) -> Sheet:
+        """The sheet in the unit of what was heard, where that is another than any clock's error makes it: the unit of
+        some handsets hangs on a resistor.
+        """
+        first, last = heard.reading.frames[0]
+        recorded = self._pulses_of(heard.take_id).part(first, last).duration_us
+        kind = sheet.frame(heard.reading.kind) if heard.reading.kind else sheet.leads[0]
+        bits = np.array(list(map(int, heard.reading.bits)), np.uint8)
+        if bits.size != sheet.bit_count:
+            return sheet
+        slower = recorded / frame_pulses(sheet, kind, kind.turned(bits)).duration_us
+        if abs(slower - 1) < CLOCK_ERROR:
+            return sheet
+        rhythm = sheet.press
+        gap = rhythm.gap_us * slower if rhythm.gap_us is not None else None
+        press = rhythm.model_copy(update={"gap_us": gap})
+        return sheet.model_copy(update={"unit_us": round(sheet.unit_us * slower, 1), "press": press})
 
     def _in_all_keys(self, sheet: Sheet) -> dict[str, Value]:
         """What all keys of a library's sheet have in common, as their address: it is the gadget's."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from eager_tern.devices.live import LiveDevice, open_live
+from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.intake.health import Trouble
 from eager_tern.intake.listening import Listening, SourceNews
@@ -39,6 +40,12 @@ class Live:
     @property
     def is_open(self) -> bool:
         return self._listening is not None
+
+    @property
+    def recorder(self) -> Recorder | None:
+        """The board that is listened to, if it is one: it can be sent to by the same port."""
+        device = self._listening.device if self._listening is not None and self.stand_in is None else None
+        return device if isinstance(device, Recorder) else None
 
     @property
     def waiting(self) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from eager_tern.casebook.changes import Change, PlanShots
 from eager_tern.casebook.shots import Shots, next_shot, odd_one, repeated, skipped, stepped_back, taken
 from eager_tern.session.events import Event
@@ -18,6 +20,7 @@ class ShotPlan:
         self._shots: Shots | None = None
         session.opened.connect(self._look_again)
         session.changed.connect(self._after)
+        self.is_an_echo: Callable[[int], bool] = lambda _: False  # of what was sent: no shot was asked for
         session.caught.connect(self._offer)
 
     def shots(self) -> Shots:
@@ -53,7 +56,7 @@ class ShotPlan:
     def _offer(self, press_id: int) -> None:
         """A new press takes the next shot, unless it is not like the ones before it."""
         press, shots = self._session.press(press_id), self.shots()
-        if press is None or next_shot(shots) is None or press.stray or press.label:
+        if press is None or next_shot(shots) is None or press.stray or press.label or self.is_an_echo(press_id):
             return
         before = [p for shot in shots if (p := self._session.press(shot.press_id or -1)) is not None]
         reason = odd_one(press, before)

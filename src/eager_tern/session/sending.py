@@ -1,0 +1,512 @@
+"""What is said to the open gadget: its routine, the target, what goes out just now, and the echo of each step."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+from threading import Event as Flag
+
+import numpy as np
+
+from eager_tern.casebook.changes import Change, WriteRoutine
+from eager_tern.casebook.sweep import SLOWER, Sweep, did_nothing, goes_on, next_presses, reacted, went_out
+from eager_tern.demo.listening_gadget import GadgetTarget
+from eager_tern.demo.obeying import Gadget, gadgets
+from eager_tern.demo.playing import SIMULATED, SIMULATED_GADGETS, Source, list_targets, open_target, simulated_id
+from eager_tern.devices.board import BoardTarget
+from eager_tern.devices.serial_port import Recorder
+from eager_tern.devices.simulated.process import StandInProcess
+from eager_tern.devices.targets import Target, wait
+from eager_tern.errors import InputError, TernError
+from eager_tern.protocol.fields import Value
+from eager_tern.protocol.loading import parse_sheet
+from eager_tern.protocol.take import TakeRead
+from eager_tern.sending.echo import Echo, echoes
+from eager_tern.sending.routine import MANY, USUAL_PAUSE_S, Step, pauses_between, steps_of_line
+from eager_tern.sending.saying import Handset, Saying
+from eager_tern.sending.sender import Sent, expect_unhurried, say
+from eager_tern.sending.wording import frames_in_words
+from eager_tern.session.events import Event
+from eager_tern.session.live import Live
+from eager_tern.session.session import Session
+from eager_tern.signal.values import Floats
+
+LATEST = 60  # presses that counters go on from
+ECHO_S = 4.0  # within which what comes from the source is the echo of what was said last
+REACTED = "reacted"  # the label of a press that a sweep has found
+
+
+@dataclass(frozen=True)
+class LineSaid:
+    """A line of the routine: its steps, what they send, and in words what that is or why it cannot be."""
+
+    number: int
+    steps: tuple[Step, ...] = ()
+    sayings: tuple[Saying | None, ...] = ()
+    words: str = ""
+    wrong: bool = False
+
+
+@dataclass
+class Said:
+    """A step that went out, with its echo where one was heard."""
+
+    step: int
+    sent: Sent
+    echo: Echo | None = None
+
+
+@dataclass
+class _Run:
+    """What goes out just now: the steps by their numbers. ``stopped`` ends it between two frames."""
+
+    presses: list[tuple[int, Saying | None, float]]
+    stopped: Flag = field(default_factory=Flag)
+    held: Flag = field(default_factory=Flag)  # the last press goes on for as long as it is set
+
+
+class Sending:
+    """One sender at a time; listening goes on meanwhile."""
+
+    def __init__(self, session: Session, live: Live) -> None:
+        self.changed: Event[[]] = Event()  # targets, the routine, whether something goes out, the sweep
+        self.stepped: Event[[int]] = Event()  # a step is being said; −1: none any more
+        self.said: Event[[int]] = Event()  # a step went out, or its echo has come
+        self.reacted: Event[[str]] = Event()  # a simulated gadget heard something
+        self.troubled: Event[[str]] = Event()
+        self.gadgets: dict[str, Gadget] = gadgets()
+        self.targets: list[Source] = []
+        self.target_id = ""
+        self.as_recorded = False
+        self.log: list[Said] = []
+        self._session, self._live = session, live
+        self._run: _Run | None = None
+        self._sweeping: list[tuple[int, Saying]] = []
+        self._echo_of: dict[int, int] = {}  # presses that are echoes: which entry of the log
+        self._kept_at = 0.0
+        session.opened.connect(self._opened)
+        live.changed.connect(self.changed.emit)
+        session.changed.connect(self._something_changed)
+        session.caught.connect(self._caught)
+        session.press_changed.connect(self._grown)
+
+    # The routine
+
+    @property
+    def text(self) -> str:
+        book, gadget = self._session.casebook, self._session.gadget
+        return book.routine(gadget.id) if book is not None and gadget is not None else ""
+
+    def write(self, text: str) -> None:
+        """Keep the routine's text with the gadget."""
+        gadget = self._session.gadget
+        if gadget is not None and text != self.text:
+            self._session.change(WriteRoutine(gadget.id, text))
+
+    def handset(self) -> Handset:
+        """The gadget's keys and fields as they are known now."""
+        session = self._session
+        own = {}
+        for sheet_id, text in session.own_sheets().items():
+            try:
+                own[sheet_id] = parse_sheet(text, f"sheet {sheet_id}")
+            except InputError as error:
+                self.troubled.emit(str(error))
+        name = session.gadget.name if session.gadget is not None else ""
+        latest = session.shown_presses()[-LATEST:]
+        return Handset(name, session.key_table(), own, latest, session.take_pulses, self.as_recorded)
+
+    def lines(self, text: str) -> list[LineSaid]:
+        """What each line of a routine sends, or why it cannot."""
+        handset = self.handset()
+        return [self._line(line, number, handset) for number, line in enumerate(text.splitlines(), 1)]
+
+    @staticmethod
+    def _line(line: str, number: int, handset: Handset) -> LineSaid:
+        try:
+            steps = steps_of_line(line, number, handset)
+            sayings = tuple(None if step.is_pause else step.said_by(handset) for step in steps)
+            expect_unhurried([step.pause_s for step in steps if step.pause_s is not None and not step.is_pause])
+        except InputError as error:
+            return LineSaid(number, words=f"{error.source}: {error.reason}", wrong=True)
+        presses = [saying for saying in sayings if saying is not None]
+        if not presses:
+            return LineSaid(number, tuple(steps), sayings, "silence" if steps else "")
+        first = presses[0]
+        what = f"{first.bits.size} bits, " if first.bits.size else ""
+        how = "made from the sheet" if first.made else "as recorded"
+        lasts = sum(saying.duration_s for saying in presses)
+        between = sum(pauses_between(steps, USUAL_PAUSE_S))
+        several = f"{len(presses)} × " if len(presses) > 1 else ""
+        frames = f"{frames_in_words(len(first.frames))}, " if len(first.frames) > 1 else ""
+        words = f"{several}{what}{frames}{how}; {lasts + between:.1f} s"
+        return LineSaid(number, tuple(steps), sayings, words)
+
+    # The target
+
+    def look_for_targets(self) -> None:
+        """What can send on this machine, found in a thread of its own."""
+
+        def then(found: list[Source] | Exception) -> None:
+            if isinstance(found, Exception):
+                return
+            gadget = self._session.gadget
+            own = [t for t in found if gadget is not None and t.description.startswith(gadget.name)]
+            self.targets = [*own, *(t for t in found if t not in own)]
+            if self.target_id not in {t.id for t in self.targets} or (own and self.target_id.startswith(SIMULATED)):
+                self.target_id = self.targets[0].id if self.targets else ""
+            self.changed.emit()
+
+        self._session.inbox.in_thread(list_targets, then)
+
+    def choose(self, target_id: str) -> None:
+        self.target_id = target_id
+        self.changed.emit()
+
+    @property
+    def simulated(self) -> Gadget | None:
+        """The simulated gadget that is spoken to, if it is one."""
+        name = next((g.name for g in SIMULATED_GADGETS if simulated_id(g) == self.target_id), None)
+        return self.gadgets[name] if name is not None else None
+
+    @property
+    def face_in_sight(self) -> bool:
+        """Whether the gadget that is spoken to is the one whose simulated handset is listened to."""
+        choice, gadget = self._live.choice, self.simulated
+        simulated = choice.simulated if choice is not None and self._live.is_open else None
+        return simulated is not None and gadget is not None and simulated.name == gadget.name
+
+    def heard_from_handset(self, name: str, frames: Sequence[Floats]) -> None:
+        """A key of the simulated handset was pressed: its gadget hears it, too."""
+        self.gadgets[name].hear([frame.tolist() for frame in frames], None)
+        self.reacted.emit(name)
+
+    # Saying
+
+    @property
+    def going(self) -> bool:
+        return self._run is not None
+
+    def say_lines(self, lines: Sequence[LineSaid]) -> None:
+        """Say the steps of some lines. Where one cannot be said nothing is, and it is told."""
+        wrong = next((line for line in lines if line.wrong), None)
+        if wrong is not None:
+            self.troubled.emit(f"Line {wrong.number}: {wrong.words}")
+            return
+        steps = [step for line in lines for step in line.steps]
+        handset = self.handset()  # made anew, so that what counts goes on in the order in which it is said
+        try:
+            sayings = [None if step.is_pause else step.said_by(handset) for step in steps]
+        except InputError as error:
+            self.troubled.emit(str(error))
+            return
+        pauses = pauses_between(steps, USUAL_PAUSE_S)
+        count = sum(saying is not None for saying in sayings)
+        if count > MANY:
+            seconds = sum(pauses) + sum(s.duration_s for s in sayings if s is not None)
+            self.troubled.emit(f"{count} presses take {seconds / 60:.1f} minutes. Escape stops between two frames.")
+        self._go([(step.line, saying, pause) for step, saying, pause in zip(steps, sayings, pauses, strict=True)])
+
+    def say_key(self, name: str) -> None:
+        self._say_one(lambda handset: handset.key(name))
+
+    def hold_key(self, name: str) -> None:
+        """Send a key, and its repeats until ``let_go``."""
+        self._say_one(lambda handset: handset.key(name), held=True)
+
+    def let_go(self) -> None:
+        if self._run is not None:
+            self._run.held.clear()
+
+    def say_fields(self, what: str, values: dict[str, Value] | None) -> None:
+        """A code that no key sends."""
+        if values is None:
+            self.troubled.emit(
+                f"“{what}” cannot be made: these keys have no fields yet. Find out what their bits mean first."
+            )
+        else:
+            self._say_one(lambda handset: handset.fields(what, values))
+
+    def say_press(self, press_id: int) -> None:
+        """A press of the log once more."""
+        caught = self._session.press(press_id)
+        if caught is not None:
+            self._say_one(lambda handset: handset.press(caught))
+
+    def _say_one(self, what: Callable[[Handset], Saying], held: bool = False) -> None:
+        try:
+            self._go([(0, what(self.handset()), 0.0)], held=held)
+        except InputError as error:
+            self.troubled.emit(str(error))
+
+    def stop(self) -> None:
+        """No further frame goes out."""
+        if self._run is not None:
+            self._run.stopped.set()
+
+    def _go(
+        self,
+        presses: list[tuple[int, Saying | None, float]],
+        then: Callable[[], None] = lambda: None,
+        held: bool = False,
+    ) -> None:
+        if self._run is not None:
+            self.troubled.emit("Something is being sent already; Escape stops it.")
+            return
+        if not self.target_id:
+            self.troubled.emit("There is nothing to send with yet; choose a target.")
+            return
+        if not presses:
+            self.troubled.emit("There is nothing to be said: write a key's name, or a field and its value.")
+            return
+        run = self._run = _Run(presses)
+        if held:
+            run.held.set()
+        self.changed.emit()
+
+        def ended(result: Exception | None) -> None:
+            self._run = None
+            if isinstance(result, TernError):
+                self.troubled.emit(str(result))
+            elif isinstance(result, Exception):
+                raise result
+            self.stepped.emit(-1)
+            self.changed.emit()
+            if result is None and not run.stopped.is_set():
+                then()
+
+        target_id, stand_in, recorder = self.target_id, self._live.stand_in, self._live.recorder
+        self._session.inbox.in_thread(lambda: self._send(run, target_id, stand_in, recorder), ended)
+
+    def _send(self, run: _Run, target_id: str, stand_in: StandInProcess | None, recorder: Recorder | None) -> None:
+        """In a thread of its own."""
+        target = self._opened_target(target_id, stand_in, recorder)
+        try:
+            for _, saying, _ in run.presses:
+                if saying is not None and (reason := target.cannot(saying.frames, saying.carrier_hz)):
+                    raise InputError(target.id, f"{reason} ({saying.what})")
+            for number, saying, pause_s in run.presses:
+                if run.stopped.is_set():
+                    return
+                self._post(partial(self.stepped.emit, number))
+                for sent in say([(saying, 0.0)], target, run.stopped.is_set):
+                    self._post(partial(self._went_out, number, sent))
+                while saying is not None and run.held.is_set() and not run.stopped.is_set():
+                    target.rest(abs(float(saying.held[-1])) / 1e6, run.stopped.is_set)
+                    target.send([saying.held], saying.carrier_hz, run.stopped.is_set)
+                target.rest(pause_s, run.stopped.is_set)
+        finally:
+            if not (isinstance(target, BoardTarget) and target.pumped):
+                target.close()
+
+    def _opened_target(self, target_id: str, stand_in: StandInProcess | None, recorder: Recorder | None) -> Target:
+        simulated = next((g for g in SIMULATED_GADGETS if simulated_id(g) == target_id), None)
+        if simulated is None:
+            if recorder is not None and recorder.device == target_id:
+                return BoardTarget(target_id, recorder, pumped=True)  # it is listened to meanwhile, by the same port
+            return open_target(target_id)
+        told = lambda gadget: self._post(lambda: self.reacted.emit(gadget.name))  # noqa: E731
+        target = GadgetTarget(target_id, self.gadgets[simulated.name], told=told)
+        if stand_in is not None:
+            target.heard_beside = lambda frames: _heard_beside(stand_in, frames)
+        return target
+
+    def _post(self, work: Callable[[], None]) -> None:
+        self._session.inbox.post(work)
+
+    def _went_out(self, number: int, sent: Sent) -> None:
+        self.log.append(Said(number, replace(sent, start_s=time.time())))
+        self.said.emit(number)
+
+    # The echo
+
+    def last_said(self, line: int) -> Said | None:
+        """What a line sent last."""
+        return next((said for said in reversed(self.log) if said.step == line), None)
+
+    def is_an_echo(self, press_id: int) -> bool:
+        """Whether a press that has just come is one of those that were said."""
+        if press_id not in self._echo_of:
+            self._caught(press_id)
+        return press_id in self._echo_of
+
+    def _caught(self, press_id: int) -> None:
+        if press_id in self._echo_of:
+            return
+        for at in range(len(self.log)):
+            waits = self.log[at].echo is None and time.time() - self.log[at].sent.start_s < ECHO_S
+            if waits and self._held_against(press_id, at):
+                self._echo_of[press_id] = at
+                return
+        if self._kept_at and time.time() - self._kept_at < ECHO_S:
+            self._kept_at = 0.0
+            self._session.label(press_id, REACTED)
+
+    def _grown(self, press_id: int) -> None:
+        """An echo has one repeat more."""
+        if press_id in self._echo_of:
+            self._held_against(press_id, self._echo_of[press_id])
+
+    def _held_against(self, press_id: int, at: int) -> bool:
+        press = self._session.press(press_id)
+        if press is None or not press.reading.frames:
+            return False
+        pulses = self._session.take_pulses(press.take_id)
+        whole = pulses.part(press.reading.frames[0][0], press.reading.frames[-1][1])
+        heard = TakeRead(whole, (), ((0, whole.durations_us.size - 1),))
+        (echo,) = echoes([self.log[at].sent.meant], heard, self._session.sheets)
+        if echo is None:
+            return False
+        self.log[at].echo = echo
+        self.said.emit(self.log[at].step)
+        return True
+
+    # Sweeps
+
+    @property
+    def sweep(self) -> Sweep | None:
+        book, gadget = self._session.casebook, self._session.gadget
+        return book.sweep(gadget.id) if book is not None and gadget is not None else None
+
+    def _keep_sweep(self, sweep: Sweep | None) -> None:
+        book, gadget = self._session.casebook, self._session.gadget
+        if book is not None and gadget is not None:
+            book.put_sweep(gadget.id, sweep)
+            self.changed.emit()
+
+    def start_sweep(self) -> None:
+        """Say every press of the routine until the gadget reacts; go on where it was stopped."""
+        if not self._sayings_to_sweep():
+            return
+        sweep = self.sweep
+        if sweep is None or sweep.phase == "over" or sweep.count != len(self._sweeping):
+            sweep = Sweep(len(self._sweeping))
+        elif sweep.phase == "found":
+            sweep = goes_on(sweep)
+        self._keep_sweep(sweep)
+        self._sweep_on()
+
+    def end_sweep(self) -> None:
+        self.stop()
+        self._keep_sweep(None)
+
+    def _sayings_to_sweep(self) -> bool:
+        lines = self.lines(self.text)
+        wrong = next((line for line in lines if line.wrong), None)
+        self._sweeping = [(line.number, saying) for line in lines for saying in line.sayings if saying is not None]
+        if wrong is not None or not self._sweeping:
+            why = (
+                f"Line {wrong.number}: {wrong.words}"
+                if wrong is not None
+                else "The routine names nothing to sweep over."
+            )
+            self.troubled.emit(why)
+            return False
+        return True
+
+    def _sweep_on(self) -> None:
+        """Say what the sweep says next."""
+        sweep = self.sweep
+        if sweep is None or self._run is not None:
+            return
+        presses = next_presses(sweep)
+        narrowing = sweep.phase == "narrowing"
+        pause = USUAL_PAUSE_S * (SLOWER if narrowing else 1.0)
+
+        def then() -> None:
+            now = self.sweep
+            if now is not None and now == sweep and not narrowing:
+                self._keep_sweep(went_out(now))
+                self._sweep_on()
+
+        if presses:
+            self._go([(self._sweeping[n][0], self._sweeping[n][1], pause) for n in presses], then)
+
+    def it_reacted(self) -> None:
+        """Somebody saw the gadget react: it was one of the last few."""
+        sweep = self.sweep
+        if sweep is None or (not self._sweeping and not self._sayings_to_sweep()):
+            return
+        self._after_stop(reacted(sweep if sweep.phase == "narrowing" or self._run is None else went_out(sweep)))
+
+    def nothing_happened(self) -> None:
+        """What was tried did nothing."""
+        if (sweep := self.sweep) is not None:
+            self._after_stop(did_nothing(sweep))
+
+    def _after_stop(self, sweep: Sweep) -> None:
+        """Let what goes out just now end, then go on with the sweep as it is now."""
+        self._keep_sweep(sweep)
+        if sweep.found is not None:
+            self.stop()
+            self._keep_as_press(self._sweeping[sweep.found][1])
+            return
+
+        def once_silent() -> None:
+            if self._run is not None:
+                self._session.inbox.in_thread(lambda: wait(0.05, lambda: False), lambda _: once_silent())
+            else:
+                self._sweep_on()
+
+        self.stop()
+        once_silent()
+
+    def found_in_words(self) -> str:
+        """What the sweep has come to, in a sentence."""
+        sweep = self.sweep
+        if sweep is None:
+            return ""
+        if sweep.phase == "found" and sweep.found is not None and (self._sweeping or self._sayings_to_sweep()):
+            return f"It was “{self._sweeping[sweep.found][1].what}”. It is kept in the log as “{REACTED}”."
+        if sweep.phase == "narrowing":
+            return (
+                f"It was one of {len(sweep.suspects)}; {len(sweep.trying)} of them "
+                f"{'is' if len(sweep.trying) == 1 else 'are'} said again. Did it react?"
+            )
+        if sweep.phase == "over":
+            return f"All {sweep.count} presses were said."
+        return f"{sweep.said} of {sweep.count} presses said. Press Return as soon as the gadget reacts."
+
+    def _keep_as_press(self, saying: Saying) -> None:
+        """The press that did it, in the log."""
+        service, gadget = self._session.service, self._session.gadget
+        if service is None or gadget is None:
+            return
+        if self._live.on:
+            last = next(
+                (s for s in reversed(self.log) if s.echo is not None and s.sent.saying.what == saying.what), None
+            )
+            echo = next(
+                (press for press, at in self._echo_of.items() if last is not None and self.log[at] is last), None
+            )
+            if echo is not None:
+                self._session.label(echo, REACTED)
+            return
+        self._kept_at = time.time()
+        service.begin(gadget.id, f"said: {saying.what}", self._session.sheets)
+        service.hear(np.concatenate([np.array([-200_000.0]), *saying.frames, np.array([-200_000.0])]))
+        service.end()
+
+    # What happens elsewhere
+
+    def _opened(self) -> None:
+        self.stop()
+        self.log.clear()
+        self._echo_of.clear()
+        self._sweeping = []
+        self.look_for_targets()
+        self.changed.emit()
+
+    def _something_changed(self, change: Change) -> None:
+        if isinstance(change, WriteRoutine):
+            self._sweeping = []
+            self.changed.emit()
+
+
+def _heard_beside(stand_in: StandInProcess, frames: Sequence[Floats]) -> None:
+    """A simulated receiver beside the gadget hears the same."""
+    silent = [frame if frame[-1] < 0 else np.append(frame, -45_000.0) for frame in frames]
+    stand_in.down(np.concatenate(silent).tolist(), silent[-1].tolist())
+    stand_in.up()
