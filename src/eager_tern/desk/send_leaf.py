@@ -231,7 +231,8 @@ class SendLeaf(QWidget):
         self._pause.setSingleShot(True)
         self._pause.setInterval(PAUSE_MS)
         self._pause.timeout.connect(self.read)
-        self.editor.textChanged.connect(self._pause.start)
+        self._typed = False  # whether the text is another than the one that is kept
+        self.editor.textChanged.connect(self._type)
         self.editor.cursorPositionChanged.connect(self._show_line)
         session.opened.connect(self._opened)
         session.presses_changed.connect(self._pause.start)
@@ -280,20 +281,37 @@ class SendLeaf(QWidget):
     # What is shown
 
     def _opened(self) -> None:
+        self._typed = False
+        self._show_kept()
+        self.read()
+
+    def _show_kept(self) -> None:
+        """The text as it is kept."""
         self.editor.setPlainText(self._sending.text)
-        handset = self._sending.handset()
-        fields = [f"{name} " for name in (handset.sheet.fields_by_name if handset.sheet is not None else ())]
-        self.editor.words.setStringList([*handset.key_names, *fields, *KEYWORDS])
+        self._typed = False
+
+    def _type(self) -> None:
+        self._typed = True
+        self._pause.start()
+
+    def showEvent(self, event: object) -> None:
         self.read()
 
     def read(self) -> None:
-        """What each line sends, as it is typed; the text is kept."""
+        """What each line sends, as it is typed; the text is kept. Nothing is looked at while nobody sees it."""
         self._pause.stop()
         if self._session.gadget is None:
             return
         text = self.editor.toPlainText()
-        self._sending.write(text)
-        self.editor.show_lines(self._sending.lines(text))
+        if self._typed:
+            self._typed = False
+            self._sending.write(text)
+        if not self.isVisible():
+            return
+        handset = self._sending.handset()
+        fields = [f"{name} " for name in (handset.sheet.fields_by_name if handset.sheet is not None else ())]
+        self.editor.words.setStringList([*handset.key_names, *fields, *KEYWORDS])
+        self.editor.show_lines(self._sending.lines(text, handset))
         self._show_line()
 
     def _line(self) -> LineSaid | None:
@@ -346,8 +364,9 @@ class SendLeaf(QWidget):
         self.reacted.setVisible(seeking)
         self.nothing.setVisible(sweep is not None and sweep.phase == "narrowing")
         self.sweep.setText("Sweep on" if sweep is not None and sweep.phase != "over" else "Sweep")
-        if self.editor.toPlainText() != sending.text and not self._pause.isActive() and not self.editor.hasFocus():
-            self.editor.setPlainText(sending.text)  # a change was taken back
+        if not self._typed and self.editor.toPlainText() != sending.text:
+            self._show_kept()  # a change was taken back, or somebody else wrote it
+            self.read()
         self._show_face()
         self._show_line()
 

@@ -118,9 +118,8 @@ class Sending:
         latest = session.shown_presses()[-LATEST:]
         return Handset(name, session.key_table(), own, latest, session.take_pulses, self.as_recorded)
 
-    def lines(self, text: str) -> list[LineSaid]:
+    def lines(self, text: str, handset: Handset) -> list[LineSaid]:
         """What each line of a routine sends, or why it cannot."""
-        handset = self.handset()
         return [self._line(line, number, handset) for number, line in enumerate(text.splitlines(), 1)]
 
     @staticmethod
@@ -335,14 +334,15 @@ class Sending:
     def _caught(self, press_id: int) -> None:
         if press_id in self._echo_of:
             return
+        if self._kept_at and time.time() - self._kept_at < ECHO_S:  # no echo, but what a sweep has found
+            self._kept_at = 0.0
+            self._session.label(press_id, REACTED)
+            return
         for at in range(len(self.log)):
             waits = self.log[at].echo is None and time.time() - self.log[at].sent.start_s < ECHO_S
             if waits and self._held_against(press_id, at):
                 self._echo_of[press_id] = at
                 return
-        if self._kept_at and time.time() - self._kept_at < ECHO_S:
-            self._kept_at = 0.0
-            self._session.label(press_id, REACTED)
 
     def _grown(self, press_id: int) -> None:
         """An echo has one repeat more."""
@@ -393,7 +393,7 @@ class Sending:
         self._keep_sweep(None)
 
     def _sayings_to_sweep(self) -> bool:
-        lines = self.lines(self.text)
+        lines = self.lines(self.text, self.handset())
         wrong = next((line for line in lines if line.wrong), None)
         self._sweeping = [(line.number, saying) for line in lines for saying in line.sayings if saying is not None]
         if wrong is not None or not self._sweeping:
