@@ -58,13 +58,13 @@ int main(int argc, char **argv) {
     if (order == tern::kSend || order == tern::kGo) {
       SimulatedBoard board;
       tern::say(board, orders.press(), order == tern::kGo ? orders.times() : 1, orders.carrier_hz(), by_timer);
-      std::puts("# sent");
       if (argc > 1) {
         std::FILE *file = std::fopen(argv[1], "a");
         for (const long d : board.pin) std::fprintf(file, "%ld ", d);
         std::fputs("\n", file);
         std::fclose(file);
       }
+      std::puts("# sent");
       if (argc > 2 && !std::strcmp(argv[2], "heard")) {
         tern::Duration d[tern::kLineDurations];
         uint8_t count = 0;

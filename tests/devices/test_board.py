@@ -85,11 +85,19 @@ def test_a_hold_is_repeated_by_the_board(real: tuple[str, Path]) -> None:
 def test_what_was_sent_is_heard_at_the_same_port(real: tuple[str, Path]) -> None:
     port, _ = real
     target = BoardTarget.open(port)
+    recorder, over = target.heard_by_others(), threading.Event()
+    heard: list[np.ndarray] = []
+
+    def listen() -> None:
+        while not over.is_set():
+            heard.extend(recorder.poll().durations)
+
+    thread = threading.Thread(target=listen)
+    thread.start()
     target.send(frames_of(sony(50, 21, 3), 3), None, NEVER)
-    heard = []
-    until = time.monotonic() + 0.5
-    while time.monotonic() < until:
-        heard += target.recorder.poll().durations
+    time.sleep(0.4)
+    over.set()
+    thread.join()
     target.close()
     signed = np.concatenate(heard)
     assert signed[0] == pytest.approx(2400, abs=30)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_tern.devices.line_protocol import IDENTIFY, checksum, encode_order
-from eager_tern.devices.serial_port import Recorder
+from eager_tern.devices.serial_port import GONE, Recorder
 from eager_tern.devices.targets import LOOK_S, RealTime, Went, length_s, wait
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats
@@ -193,8 +193,8 @@ class BoardTarget(RealTime):
     def _look(self) -> None:
         if self.pumped:
             wait(LOOK_S, lambda: bool(self.recorder.answers))
-        else:
-            self.recorder.poll()
+        elif self.recorder.poll().news == GONE:
+            raise InputError(self.id, "the port has disappeared, and with it the board")
 
     def close(self) -> None:
         self.recorder.close()

@@ -68,7 +68,11 @@ def press_frames(sheet: Sheet, values: Mapping[str, Value], frames: int = 0) -> 
 
     Each frame's signed durations (µs) end with the silence behind it.
     """
-    bits = make_bits(sheet, values)
+    return frames_of_bits(sheet, make_bits(sheet, values), frames)
+
+
+def frames_of_bits(sheet: Sheet, bits: Bits, frames: int = 0) -> list[Floats]:
+    """The same for bits as meant."""
     press = sheet.press
     names = list(press.first) * press.count
     while len(names) < frames:

@@ -133,9 +133,8 @@ def _of_casebook(order: Order, handset: Handset) -> Presses:
         except UnicodeDecodeError as error:
             raise InputError(order.routine, "is not text", f"byte {error.start}") from None
         steps = steps_of(text, handset, order.routine)
-        presses = with_steps_pauses(steps, prepared(steps, handset, order.routine), order.every_s)
-        expect_unhurried([pause for _, pause in presses])
-        return presses
+        expect_unhurried([step.pause_s for step in steps if step.pause_s is not None and not step.fast])
+        return with_steps_pauses(steps, prepared(steps, handset, order.routine), order.every_s)
     if not order.args:
         keys = ", ".join(handset.keys) or "none"
         raise InputError(order.what, f"name the keys to be sent ({keys}), field=value, or a --routine")

@@ -1,7 +1,8 @@
 """Routines: the shot list's language with pauses, repetitions and rhythms, and the steps that come of it.
 
 A line a step: a key (``Power``), fields and their values (``temperature 21, mode dry``; a value may be a range, or
-several), how often (``x 5``), how far apart (``every 1.5 s``), or ``pause 2 s``. A ``#`` begins a comment.
+several), bits of the frame as a number (``bits 16-19 0..15``, the first of them highest), how often (``x 5``), how far
+apart (``every 1.5 s``, and ``every 0.05 s fast`` for whoever means it), or ``pause 2 s``. A ``#`` begins a comment.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ MANY = 200  # presses: before more are said, it is told how long they take
 
 NUMBER = r"\d+(?:\.\d+)?"
 PAUSE = re.compile(rf"pause\s+({NUMBER})\s*(ms|s|min)?", re.IGNORECASE)
-EVERY = re.compile(rf"\s+every\s+({NUMBER})\s*(ms|s|min)?\s*$", re.IGNORECASE)
+EVERY = re.compile(rf"\s+every\s+({NUMBER})\s*(ms|s|min)?(\s+fast)?\s*$", re.IGNORECASE)
+BITS = re.compile(r"bits\s+(\d{1,4})\s*-\s*(\d{1,4})\s+(.+)", re.IGNORECASE)
 TIMES = re.compile(r"\s+x\s*(\d+)\s*$", re.IGNORECASE)
 RANGE = re.compile(rf"(-?{NUMBER})\s*\.\.\s*(-?{NUMBER})(?:\s*/\s*({NUMBER})|\s+by\s+({NUMBER}))?")
 IN_SECONDS = {"ms": 1e-3, "s": 1.0, "min": 60.0}
@@ -45,6 +47,8 @@ class Voice(Protocol):
 
     def fields(self, what: str, values: dict[str, Value]) -> Saying: ...
 
+    def with_bits(self, what: str, first: int, last: int, number: int) -> Saying: ...
+
 
 @dataclass(frozen=True)
 class Step:
@@ -58,14 +62,18 @@ class Step:
     what: str
     key: str = ""
     values: tuple[tuple[str, Value], ...] = ()
+    bits: tuple[int, int, int] | None = None  # the first, the last, and their number
     pause_s: float | None = None
+    fast: bool = False
 
     @property
     def is_pause(self) -> bool:
-        return not self.key and not self.values
+        return not self.key and not self.values and self.bits is None
 
     def said_by(self, voice: Voice) -> Saying:
         """What it sends. Raises InputError."""
+        if self.bits is not None:
+            return voice.with_bits(self.what, *self.bits)
         return voice.key(self.key) if self.key else voice.fields(self.what, dict(self.values))
 
 
@@ -89,18 +97,26 @@ def steps_of_line(line: str, number: int, voice: Voice) -> list[Step]:
         return []
     if found := PAUSE.fullmatch(words):
         return [Step(number, words, pause_s=_seconds(found[1], found[2]))]
-    every: float | None = None
+    every, fast = None, False
     if found := EVERY.search(words):
-        every, words = _seconds(found[1], found[2]), words[: found.start()]
+        every, fast, words = _seconds(found[1], found[2]), bool(found[3]), words[: found.start()]
     count = 1
     if _named(words, voice) is None and (found := TIMES.search(words)):
         count, words = int(found[1]), words[: found.start()]
         if not 1 <= count <= MOST_SHOTS:
             raise InputError(f"x {count}", f"a step is said 1 to {MOST_SHOTS:,} times")
     if (name := _named(words, voice)) is not None:
-        return [Step(number, name, key=name, pause_s=every)] * count
+        return [Step(number, name, key=name, pause_s=every, fast=fast)] * count
+    if found := BITS.fullmatch(words):
+        first, last = int(found[1]), int(found[2])
+        numbers = [value for value in _values(found[3]) if isinstance(value, int)]
+        return [
+            Step(number, f"bits {first}-{last} {n}", bits=(first, last, n), pause_s=every, fast=fast)
+            for n in numbers
+            for _ in range(count)
+        ]
     return [
-        Step(number, ", ".join(f"{n} {v}" for n, v in pairs), values=tuple(pairs), pause_s=every)
+        Step(number, ", ".join(f"{n} {v}" for n, v in pairs), values=tuple(pairs), pause_s=every, fast=fast)
         for pairs in _combinations(words, voice)
         for _ in range(count)
     ]

@@ -12,9 +12,10 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import NO_BITS, Bits
+from eager_tern.protocol.checks import fill_in
 from eager_tern.protocol.fields import Value, marked, value_of
 from eager_tern.protocol.loading import library_sheet, parse_sheet
-from eager_tern.protocol.making import make_frame, press_frames
+from eager_tern.protocol.making import frames_of_bits, make_frame, press_frames
 from eager_tern.protocol.presses import Press
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
@@ -71,6 +72,14 @@ def said_by_sheet(what: str, sheet: Sheet | None, values: Mapping[str, Value], f
     one_more = press_frames(sheet, values, len(sent) + 1)[-1]
     made = make_frame(sheet, values)
     return Saying(what, tuple(sent), one_more, sheet.carrier_hz, True, made.bits, sheet, dict(values))
+
+
+def said_by_bits(what: str, sheet: Sheet, bits: Bits) -> Saying:
+    """A press whose frames have these bits, as meant."""
+    frames = tuple(frames_of_bits(sheet, bits))
+    one_more = frames_of_bits(sheet, bits, len(frames) + 1)[-1]
+    kind = sheet.frame(sheet.press.first[0])
+    return Saying(what, frames, one_more, sheet.carrier_hz, True, kind.turned(bits))
 
 
 def said_as_recorded(what: str, pulses: Pulses, frames: Sequence[tuple[int, int]], bits: Bits = NO_BITS) -> Saying:
@@ -179,6 +188,26 @@ class Handset:
         heard = [k.best for k in self.keys.values() if k.best is not None and k.best.reading.protocol == self.sheet.id]
         sheet = self._in_its_time(self.sheet, heard[0]) if heard else self.sheet
         return self._made(what, sheet, {**self._in_all_keys(sheet), **values})
+
+    def with_bits(self, what: str, first: int, last: int, number: int) -> Saying:
+        """The first key's frame with some of its bits set to a number, the first of them highest; checks follow.
+
+        Raises InputError where there is no such frame or no such bit.
+        """
+        sheet = self.sheet
+        known = [k.best for k in self.keys.values() if k.best is not None and len(k.best.reading.bits) > 0]
+        base = next((c for c in known if sheet is not None and len(c.reading.bits) == sheet.bit_count), None)
+        if sheet is None or base is None:
+            raise InputError(self.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
+        if not 0 <= first <= last < sheet.bit_count or not 0 <= number < 1 << (last - first + 1):
+            raise InputError(f"sheet {sheet.id}", f"{what}: it has bits 0 to {sheet.bit_count - 1}")
+        sheet = self._in_its_time(sheet, base)
+        kind = sheet.frame(base.reading.kind) if base.reading.kind else sheet.leads[0]
+        sent = np.array(list(map(int, base.reading.bits)), np.uint8)
+        bits = kind.turned(sent)
+        bits[first : last + 1] = list(map(int, f"{number:0{last - first + 1}b}"))
+        free = tuple(c for c in sheet.checks if not set(range(first, last + 1)) & set(c.at.index.tolist()))
+        return said_by_bits(what, sheet, fill_in(free, bits))
 
     def _in_its_time(self, sheet: Sheet, heard: Caught) -> Sheet:
         """The sheet in the unit of what was heard, where that is another than any clock's error makes it: the unit of

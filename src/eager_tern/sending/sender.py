@@ -50,10 +50,10 @@ def prepared(steps: Sequence[Step], voice: Voice, source: object = "routine") ->
     return sayings
 
 
-def expect_unhurried(pauses_s: Sequence[float], fast: bool = False) -> None:
+def expect_unhurried(pauses_s: Sequence[float]) -> None:
     """Raises InputError where presses would follow each other too soon."""
     soonest = min((pause for pause in pauses_s if pause > 0), default=USUAL_PAUSE_S)
-    if soonest < SHORTEST_PAUSE_S and not fast:
+    if soonest < SHORTEST_PAUSE_S:
         raise InputError(
             f"every {soonest:g} s",
             f"presses so close are taken for one by many gadgets; {SHORTEST_PAUSE_S:g} s is the least",

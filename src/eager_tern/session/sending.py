@@ -127,7 +127,7 @@ class Sending:
         try:
             steps = steps_of_line(line, number, handset)
             sayings = tuple(None if step.is_pause else step.said_by(handset) for step in steps)
-            expect_unhurried([step.pause_s for step in steps if step.pause_s is not None and not step.is_pause])
+            expect_unhurried([step.pause_s for step in steps if step.pause_s is not None and not step.fast])
         except InputError as error:
             return LineSaid(number, words=f"{error.source}: {error.reason}", wrong=True)
         presses = [saying for saying in sayings if saying is not None]

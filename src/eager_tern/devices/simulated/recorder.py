@@ -15,7 +15,8 @@ from multiprocessing.connection import Connection
 
 import numpy as np
 
-from eager_tern.devices.line_protocol import encode_durations, encode_hello
+from eager_tern.devices.line_protocol import LineSplitter, encode_durations, encode_hello
+from eager_tern.devices.simulated.orders import Orders
 from eager_tern.signal.values import Floats
 
 TICK_US = 4
@@ -61,7 +62,7 @@ class StandIn:
 
     def hello(self) -> None:
         self.greeted = True
-        self._print(encode_hello("stand-in", TICK_US))
+        self.print(encode_hello("stand-in", TICK_US))
 
     def frame(self, signed_us: Floats, impairment: Impairment | None = None) -> None:
         """Send a frame in its own time. Its last duration is the silence behind it."""
@@ -102,10 +103,11 @@ class StandIn:
             self._told_us = so_far
 
     def _durations(self, signed_us: Floats) -> None:
-        self._print(encode_durations(signed_us, self._number))
+        self.print(encode_durations(signed_us, self._number))
         self._number += 1
 
-    def _print(self, text: str) -> None:
+    def print(self, text: str) -> None:
+        """A line to whoever listens."""
         data = (text + "\n").encode("ascii")
         told = termios.tcgetattr(self._line)[5]
         if told != getattr(termios, f"B{self._baud}"):  # what another speed makes of the bits
@@ -148,13 +150,28 @@ def serve(connection: Connection) -> None:
     device = StandIn(line, manner.speed, np.random.default_rng(manner.seed), Impairment(), manner.baud)
     queue: deque[Order] = deque()
     down = False
+    splitter = LineSplitter()
+    halted = False
+
+    def stopped() -> bool:
+        """Whether somebody says stop while something is being sent."""
+        nonlocal halted
+        while not halted and select.select([line], [], [], 0)[0]:
+            halted = b"stop" in os.read(line, 4096)
+        return halted
+
+    orders = Orders(device.print, device.frame, stopped)
 
     def listen(timeout: float | None) -> None:
         """Take orders in, and answer whoever asks on the line."""
-        nonlocal down
+        nonlocal down, halted
         ready = select.select([connection.fileno(), line], [], [], timeout)[0]
-        if line in ready and b"?" in os.read(line, 4096):
-            device.hello()
+        for text in splitter.feed(os.read(line, 4096)) if line in ready else []:
+            if "?" in text:
+                device.hello()
+            elif text.strip():
+                halted = False
+                orders.take(text)
         while connection.poll():
             order: Order = connection.recv()
             if order.stray:
