@@ -75,6 +75,24 @@ def main(folder: Path) -> None:
         button.released.emit()
         spin(0.55)
 
+    def say(routine: str, seconds: float) -> None:
+        """Send the first line of a routine, and wait for its echo."""
+        window.send.editor.setPlainText(routine)
+        window.send.read()
+        window.send.send_line()
+        spin(seconds)
+
+    def sweep_over(routine: str) -> None:
+        """A sweep until the gadget reacts, and the first half of the last few said again."""
+        window.send.editor.setPlainText(routine)
+        window.send.read()
+        window.sending.start_sweep()
+        gadget = window.sending.gadgets["Audio guide"]
+        while gadget.state["key"] != "Play":
+            spin(0.02)
+        window.sending.it_reacted()
+        spin(5.0)
+
     shoot("start")
     casebook = Path(home) / "skarvholm.tern"
     make_demo_casebook(casebook)
@@ -147,6 +165,24 @@ def main(folder: Path) -> None:
     shoot("tour")
     window.tour.stop()
     window.notice.hide()
+    window.commands.do("keep_found")
+    settle()
+    window.show_leaf("Send")
+    window.commands.do("listen")
+    while not (window.live.condition() or [""])[0].startswith("stand-in"):
+        spin(0.1)
+    say(
+        "temperature 17.5, mode dry, blower 3, power on\npause 1 s\ntemperature 16..30 every 1.5 s\nhumidity 40..70/5",
+        2.5,
+    )
+    shoot("send")
+    window.commands.do("listen")
+    window.choose_gadget(2)
+    settle()
+    sweep_over("command 45..60 every 0.2 s")
+    shoot("sweep")
+    window.sending.end_sweep()
+    spin(0.5)
     window.choose_gadget(6)
     settle()
     window.show_leaf("Stack")

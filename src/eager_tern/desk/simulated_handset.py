@@ -108,6 +108,7 @@ class SimulatedHandset(QWidget):
             self._grid.setColumnStretch(column, 0)
         for button in self.buttons.values():
             self._grid.removeWidget(button)
+            button.hide()
             button.deleteLater()
         self.buttons.clear()
         self._stand_in = self._handset = self._planned = None

@@ -460,11 +460,10 @@ class Sending:
             return ""
         if sweep.phase == "found" and sweep.found is not None and (self._sweeping or self._sayings_to_sweep()):
             return f"It was “{self._sweeping[sweep.found][1].what}”. It is kept in the log as “{REACTED}”."
-        if sweep.phase == "narrowing":
-            return (
-                f"It was one of {len(sweep.suspects)}; {len(sweep.trying)} of them "
-                f"{'is' if len(sweep.trying) == 1 else 'are'} said again. Did it react?"
-            )
+        if sweep.phase == "narrowing" and (self._sweeping or self._sayings_to_sweep()):
+            names = " and ".join(f"“{self._sweeping[n][1].what}”" for n in sweep.trying)
+            are = "is" if len(sweep.trying) == 1 else "are"
+            return f"It was one of {len(sweep.suspects)}. Now {names} {are} said again. Did it react?"
         if sweep.phase == "over":
             return f"All {sweep.count} presses were said."
         return f"{sweep.said} of {sweep.count} presses said. Press Return as soon as the gadget reacts."
