@@ -221,7 +221,7 @@ def test_record_writes_what_a_simulated_handset_sends(tmp_path: Path) -> None:
 
 def test_record_refuses_before_it_listens(tmp_path: Path) -> None:
     for source, target, words in (
-        ("simulated:toaster", "r.txt", "no such simulated source"),
+        ("simulated:toaster", "r.txt", "no such simulated gadget"),
         ("/dev/no-such", "r.txt", "no such port"),
         ("simulated:audio-guide", "r.xyz", '".xyz"'),
         ("simulated:audio-guide", "none/r.txt", "folder does not exist"),

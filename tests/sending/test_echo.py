@@ -84,3 +84,13 @@ def test_nothing_is_heard_in_silence_and_in_other_frames() -> None:
     assert echo_of([frame], [0] * 32, np.array([-1e6])) is None
     assert echo_of([frame], [0] * 32, np.array([-2e5, *[900.0, -2700.0] * 40, 900.0, -3e5])) is None
     assert echo_in_words(None) == "Nothing of it was heard."
+
+
+def test_repeats_out_of_rhythm_are_told(rng: np.random.Generator) -> None:
+    frame = nec(1, 2)
+    bits = read_pulses(pulses_from_signed(np.array(frame)), library()).frames[0].reading.bits.tolist()
+    late = [*frame[:-1], frame[-1] - 7000.0]
+    echo = echo_of([frame, frame], bits, record([-2e5, *late, *frame, -3e5], rng, jitter_us=10))
+    assert echo is not None
+    assert echo.right
+    assert "repeats 7.0 ms late" in echo_in_words(echo)

@@ -18,6 +18,7 @@ from eager_tern.signal.stretches import stretches
 BYTE = 8
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
+COUNTS = 0.8  # of the steps of a counter are alike, where rows are missing now and then
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
 
@@ -126,6 +127,37 @@ def chance_of(width: int, independent: int, rows: int, wrong: int, tried: float)
     return score + (log10(comb(rows, wrong)) if wrong else 0.0)
 
 
+def witnesses(numbers: NDArray[np.int64]) -> int:
+    """How many things some bits have said: a value that came again says nothing that was not known.
+
+    A run of rows in which an id or a battery's state stays the same is one observation, however long it is.
+    """
+    return int(np.unique(numbers).size) - 1
+
+
+def only_counts(bits: BitRows, first: int, width: int) -> bool:
+    """Whether some bits do little but count from row to row, the first of them lowest or highest: then they go along
+    with whatever else counts. Bits that mostly stay as they are count, too, if all their steps are alike.
+    """
+    index = np.arange(first, first + width)
+    for order in (index, index[::-1]):
+        steps = np.diff(raw_numbers(bits, order)) % (1 << width)
+        moved = steps[steps != 0]
+        if moved.size == 0 or np.unique(moved, return_counts=True)[1].max() >= COUNTS * moved.size:
+            return True
+    return False
+
+
+def turns(bit: NDArray[np.uint8]) -> float:
+    """log10 of in how many ways a bit could be set as often, or turn as often from row to row; the fewer are taken.
+
+    One that turned once has said one thing, and one that turns with every row says nothing that another such does not.
+    """
+    rows, ones = len(bit), int(np.sum(bit))
+    changed = int(np.count_nonzero(np.diff(bit.astype(np.int8))))
+    return min(log10(comb(rows, ones)), log10(comb(max(rows - 1, 0), changed)))
+
+
 def follows(covers: Sequence[tuple[int, int]], place: Place, known: Sequence[Found]) -> bool:
     """Whether a check at a place only says again what a known one says, which covers the place and is covered by it."""
     for other in known:
@@ -154,7 +186,7 @@ def find_copies(stack: Stack) -> list[Found]:
                 a, b = run
                 told = int(np.sum(np.ptp(bits[:, a : b + 1], axis=0) > 0))
                 patterns = np.unique(bits[:, a : b + 1], axis=0).shape[0]
-                if told < 2 or patterns < 3:
+                if told < 2 or patterns < 3 or only_counts(bits, a, b - a + 1):
                     continue
                 at = positions(a, b - a + 1, lowest_first=True)
                 check = Check(name=kind, kind=kind, at=at, of=positions(a - distance, b - a + 1, lowest_first=True))
@@ -265,7 +297,7 @@ def _sums_at(stack: Stack, place: Place) -> Iterator[_Guess]:
     for lowest_first in (True, False):
         at = positions(place.first, place.width, lowest_first)
         target = raw_numbers(stack.bits, at.index)
-        if np.unique(target).size < 2:
+        if np.unique(target).size < 2 or only_counts(stack.bits, place.first, place.width):
             continue
         for start in starts:
             for unit in (8, 4):

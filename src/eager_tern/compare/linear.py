@@ -16,10 +16,13 @@ from eager_tern.compare.checks import (
     damaged,
     follows,
     held,
+    only_counts,
     places,
     positions,
+    turns,
+    witnesses,
 )
-from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import expected_value
 from eager_tern.protocol.schema import Check
 
@@ -30,6 +33,7 @@ MOST_OVER = 12  # degrees that the common divisor may have too many
 DISTINCT = 24  # differences of which the common divisor is taken
 SUBSETS = 3
 PARITY_CHANCE = -3.0  # log10; a single bit does not say more in the few rows that there are
+NEAR = 8  # columns within which the upper bits of one number move together
 PARITY_FEWEST = 3  # varying bits that a parity bit covers
 
 
@@ -177,7 +181,8 @@ def _verified(
         check = plain.model_copy(update={"xor_out": final})
         holds = held(check, stack.bits)
         if np.sum(~holds) <= spared:
-            independent = _rank(_as_integers(stack.bits[holds], message)) - 1
+            told = witnesses(raw_numbers(stack.bits[holds], at.index))
+            independent = min(_rank(_as_integers(stack.bits[holds], message)) - 1, told)
             tried = 4.0 * 6 * len(CRC_WIDTHS) * stack.columns / 4
             wrong = int(np.sum(~holds))
             chance = chance_of(place.width, independent - 1, stack.rows, wrong, tried)
@@ -211,18 +216,19 @@ def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
     """Single bits that make the number of ones in a stretch even or odd."""
     bits, rows = stack.bits, stack.rows
     sums = np.concatenate((np.zeros((rows, 1), np.uint8), np.bitwise_xor.accumulate(bits, axis=1)), axis=1)
-    varies = np.concatenate(([0], np.cumsum(~stack.steady)))
+    varies = np.concatenate(([0], np.cumsum(_leading(stack))))
     spared = damaged(rows)
     found = []
     for column in np.flatnonzero(free).tolist():
         best: Found | None = None
+        if _moves_with_another(stack, column):
+            continue
         for start, end in stack.section_bounds:
             if not start <= column < end:
                 continue
             for first, last, odd, wrong in _parity_ranges(sums, bits[:, column], varies, column, (start, end), spared):
                 whole = first == start  # somebody who adds a parity bit adds it to everything
-                ones = int(np.sum(bits[:, column]))
-                chance = log10((2 if whole else 4 * stack.columns) * stack.columns) - log10(comb(rows, ones))
+                chance = log10((2 if whole else 4 * stack.columns) * stack.columns) - turns(bits[:, column])
                 chance += log10(comb(rows, wrong))
                 if chance < PARITY_CHANCE and (best is None or first < best.covers[0][0]):
                     at = positions(column, 1, lowest_first=True)
@@ -231,6 +237,25 @@ def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
         if best is not None:
             found.append(best)
     return found
+
+
+def _leading(stack: Stack) -> NDArray[np.bool_]:
+    """The varying columns that do not move with an earlier one near them: those that do are one witness with it."""
+    leads = ~stack.steady
+    spared = damaged(stack.rows)
+    for column in np.flatnonzero(leads).tolist():
+        near = stack.bits[:, max(0, column - NEAR) : column] ^ stack.bits[:, [column]]
+        apart = near.sum(axis=0, dtype=np.intp)
+        if np.any((apart <= spared) | (apart >= stack.rows - spared)):
+            leads[column] = False
+    return leads
+
+
+def _moves_with_another(stack: Stack, column: int) -> bool:
+    """Whether another bit turns whenever this one does: then both are one witness, and no rule is needed for it."""
+    apart = (stack.bits ^ stack.bits[:, [column]]).sum(axis=0, dtype=np.intp)
+    spared = damaged(stack.rows)
+    return int(np.count_nonzero((apart <= spared) | (apart >= stack.rows - spared))) > 1
 
 
 def _parity_ranges(
@@ -263,6 +288,8 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
         seldom = np.minimum(ones, stack.rows - ones)
         if not left[place.first : place.after].any() or seldom.max() < FEWEST_INDEPENDENT:  # a damaged frame's
             continue
+        if only_counts(stack.bits, place.first, place.width):
+            continue
         for start, end in dict.fromkeys(((place.start, place.end), (0, stack.columns))):
             over = [c for c in range(start, end) if not apart[c] and not place.first <= c < place.after]
             digest = _digest(stack, place, over)
@@ -292,6 +319,8 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
             return None  # the same message bits, another digest
         else:
             spare += 1
+    # Each column of the digest was learnt from a value of its own; what is left over are witnesses.
+    spare = min(spare, witnesses(raw_numbers(stack.bits, targets)) - len(basis))
     chance = chance_of(width, spare, stack.rows, 0, stack.columns / 4)
     if chance >= MOST_CHANCE or not basis:
         return None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from queue import SimpleQueue
@@ -15,7 +14,6 @@ from eager_tern.devices.simulated.recorder import Impairment, impair
 from eager_tern.devices.targets import RealTime, Went, length_s, wait
 from eager_tern.signal.values import Floats
 
-GOES_ON_S = 0.25  # a frame within which of the one before belongs to the same press
 HELD_IN_THE_AIR_S = 0.02  # how long a look at the receiver waits
 
 
@@ -55,7 +53,7 @@ class GadgetTarget(RealTime):
     id: str
     gadget: Gadget
     air: Air = field(default_factory=Air)
-    heard_at: float = -1.0
+    still_down: bool = False  # what is sent goes on with the press before: the gadget has acted on it
     told: Callable[[Gadget], None] = lambda _: None
     heard_beside: Callable[[Sequence[Floats]], None] = lambda _: None
 
@@ -72,9 +70,8 @@ class GadgetTarget(RealTime):
             wait(length_s(frame[:-1] if last else frame), lambda: False)
             self.air.carry(frame[:-1] if last else frame)
             went += 1
-        again = len(frames) == 1 and time.monotonic() - self.heard_at < GOES_ON_S  # the key is still down
-        self.heard_at = time.monotonic()
-        reaction = self.gadget.hear([f.tolist() for f in frames[:went]], carrier_hz) if went and not again else None
+        heard = went > 0 and not self.still_down
+        reaction = self.gadget.hear([frame.tolist() for frame in frames[:went]], carrier_hz) if heard else None
         if reaction is not None:
             self.told(self.gadget)
         if reaction is None:

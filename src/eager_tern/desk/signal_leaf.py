@@ -27,9 +27,13 @@ from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words
 from eager_tern.protocol.presses import Frame
+from eager_tern.sending.wording import echo_in_words
+from eager_tern.session.sending import as_meant, echo_in
 from eager_tern.session.session import Session
+from eager_tern.session.words import clock_time
 
 SAME_KEY_SHOWN = 5
+MARGIN = 18
 ONES = {
     "pulse-distance": "long space",
     "pulse-width": "long mark",
@@ -85,6 +89,10 @@ class SignalLeaf(QScrollArea):
             layout.addWidget(widget)
         layout.addLayout(_row(Words(), self.align))
         layout.addWidget(self.overlay)
+        self.against = Words()
+        self.against.setWordWrap(True)
+        self.against.setContentsMargins(MARGIN, 0, MARGIN, 0)
+        layout.addWidget(self.against)
         layout.addStretch(1)
         self.setWidget(inner)
         for signal in (session.selection_changed, session.opened, session.presses_changed):
@@ -110,6 +118,7 @@ class SignalLeaf(QScrollArea):
         best = self._frame.best if self._frame is not None else None
         self.bits.show_reading(best)
         self.overlay.show_presses(presses if len(presses) > 1 else [])
+        self._hold_against(presses)
         self.same_key.show_presses(self._same_code(press))
         if press is not None and best is not None and best.bits.size:
             turned = best.code == "biphase" and best.sheet is not None and best.sheet.alphabet[1][0] < 0
@@ -119,6 +128,17 @@ class SignalLeaf(QScrollArea):
         self._show_base()
         self._show_measure()
         self.set_wrapped(not self._unwrapped)
+
+    def _hold_against(self, presses: list[Caught]) -> None:
+        """Of two presses, how true the second is to the first: a copy's handset to the real one."""
+        both = len(presses) == 2 and all(press.reading.frames for press in presses)
+        self.against.setVisible(both)
+        if both:
+            one, other = presses
+            echo = echo_in(self._session, as_meant(self._session, one), other)
+            names = [press.label or clock_time(press.caught_at) for press in (one, other)]
+            words = echo_in_words(echo) if echo is not None else "They are not alike."
+            self.against.setText(f"{names[1]}, held against {names[0]}: {words[0].lower()}{words[1:]}")
 
     def _same_code(self, press: Caught | None) -> list[Caught]:
         if press is None or press.code is None:

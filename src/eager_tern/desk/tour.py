@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from eager_tern.casebook.shots import next_shot
+from eager_tern.demo.gadgets import PROJECTOR
 from eager_tern.demo.planned import CABINET, SHUTTERS
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import text_font
@@ -188,6 +189,15 @@ STEPS = (
         "Send it",
         lambda desk: desk.commands.do("send_all"),
         lambda desk: _shows(desk, CABINET.name, "temperature", 17.5),
+    ),
+    Step(
+        "The projector advances",
+        "A routine is a text like the shot list, with pauses and repetitions: here the lecture begins by itself. Each "
+        "line shows what it sends; while a source listens, how far what was heard is from what was meant.",
+        lambda desk: _line_to_say(desk, PROJECTOR.name, "Lamp\npause 1 s\nNext slide x 3"),
+        "Send it",
+        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _shows(desk, PROJECTOR.name, "slide", 4),
     ),
     Step(
         "A window that no key opens",

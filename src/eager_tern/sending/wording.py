@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from eager_tern.sending.echo import Echo
 
+LATE_US = 1000.0  # a receiver's jitter at both ends of a gap makes less
 TRUE_CLOCK = 0.0005  # by how much a clock may be off before it is worth a word
 
 
@@ -30,6 +31,8 @@ def echo_in_words(echo: Echo | None) -> str:
     longer = "longer" if echo.mark_excess_us >= 0 else "shorter"
     clock = echo.clock - 1
     speed = "" if abs(clock) < TRUE_CLOCK else f"; clock {abs(clock):.1%} {'slow' if clock > 0 else 'fast'}"
-    return (
-        f"{heard}{bits}; marks {abs(echo.mark_excess_us):.0f} µs {longer}, edges within {echo.worst_us:.0f} µs{speed}."
-    )
+    late = echo.gap_error_us or 0.0
+    rhythm = f"; repeats {abs(late) / 1e3:.1f} ms {'late' if late > 0 else 'early'}" if abs(late) > LATE_US else ""
+    carrier = f"; carrier {echo.carrier_hz / 1e3:.1f} kHz" if echo.carrier_hz else ""
+    marks = f"marks {abs(echo.mark_excess_us):.0f} µs {longer}, edges within {echo.worst_us:.0f} µs"
+    return f"{heard}{bits}; {marks}{speed}{rhythm}{carrier}."

@@ -12,6 +12,7 @@ import numpy as np
 
 from eager_tern.casebook.changes import Change, WriteRoutine
 from eager_tern.casebook.sweep import SLOWER, Sweep, did_nothing, goes_on, next_presses, reacted, went_out
+from eager_tern.casebook.values import Caught
 from eager_tern.demo.listening_gadget import GadgetTarget
 from eager_tern.demo.obeying import Gadget, gadgets
 from eager_tern.demo.playing import SIMULATED, SIMULATED_GADGETS, Source, list_targets, open_target, simulated_id
@@ -23,7 +24,7 @@ from eager_tern.errors import InputError, TernError
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.take import TakeRead
-from eager_tern.sending.echo import Echo, echoes
+from eager_tern.sending.echo import Echo, Meant, echoes
 from eager_tern.sending.routine import MANY, USUAL_PAUSE_S, Step, pauses_between, steps_of_line
 from eager_tern.sending.saying import Handset, Saying
 from eager_tern.sending.sender import Sent, expect_unhurried, say
@@ -293,6 +294,8 @@ class Sending:
                 for sent in say([(saying, 0.0)], target, run.stopped.is_set):
                     self._post(partial(self._went_out, number, sent))
                 while saying is not None and run.held.is_set() and not run.stopped.is_set():
+                    if isinstance(target, GadgetTarget):
+                        target.still_down = True
                     target.rest(abs(float(saying.held[-1])) / 1e6, run.stopped.is_set)
                     target.send([saying.held], saying.carrier_hz, run.stopped.is_set)
                 target.rest(pause_s, run.stopped.is_set)
@@ -351,12 +354,7 @@ class Sending:
 
     def _held_against(self, press_id: int, at: int) -> bool:
         press = self._session.press(press_id)
-        if press is None or not press.reading.frames:
-            return False
-        pulses = self._session.take_pulses(press.take_id)
-        whole = pulses.part(press.reading.frames[0][0], press.reading.frames[-1][1])
-        heard = TakeRead(whole, (), ((0, whole.durations_us.size - 1),))
-        (echo,) = echoes([self.log[at].sent.meant], heard, self._session.sheets)
+        echo = echo_in(self._session, self.log[at].sent.meant, press) if press is not None else None
         if echo is None:
             return False
         self.log[at].echo = echo
@@ -502,6 +500,24 @@ class Sending:
         if isinstance(change, WriteRoutine):
             self._sweeping = []
             self.changed.emit()
+
+
+def echo_in(session: Session, meant: Meant, press: Caught) -> Echo | None:
+    """A press of the log as what was heard of a press that was meant."""
+    frames = press.reading.frames
+    if not frames:
+        return None
+    whole = session.take_pulses(press.take_id).part(frames[0][0], frames[-1][1])
+    heard = TakeRead(whole, (), ((0, whole.durations_us.size - 1),))
+    return echoes([meant], heard, session.sheets)[0]
+
+
+def as_meant(session: Session, press: Caught) -> Meant:
+    """A press of the log as what was meant: another is held against it."""
+    pulses = session.take_pulses(press.take_id)
+    frames = tuple(pulses.part(first, last) for first, last in press.reading.frames)
+    bits = np.array(list(map(int, press.reading.bits)), np.uint8)
+    return Meant(frames, tuple(frame.start_us for frame in frames), bits)
 
 
 def _heard_beside(stand_in: StandInProcess, frames: Sequence[Floats]) -> None:
