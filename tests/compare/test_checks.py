@@ -16,6 +16,7 @@ from eager_tern.protocol.checks import crc, evaluate
 from eager_tern.protocol.positions import parse_positions
 from eager_tern.protocol.schema import Check
 from tests.gadgets import crc_of
+from tests.unchecked import unchecked
 
 ROWS = 40
 
@@ -290,3 +291,27 @@ def test_an_exclusive_or_of_nibbles_is_called_that_in_each_section() -> None:
     bits = (nibbles[:, :, None] >> np.arange(3, -1, -1) & 1).reshape(ROWS, -1).astype(np.uint8)
     found = compare(Stack(bits, {}, (32, 32))).checks
     assert sorted((c.kind, c.check.at.width, min(c.positions)) for c in found) == [("xor", 4, 28), ("xor", 4, 60)]
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_gadget_without_a_check_is_said_to_have_none(seed: int) -> None:
+    """Ids that change with a battery, counters that count along, numbers that wander."""
+    found = compare(unchecked(np.random.default_rng([4, seed])))
+    assert [(check.kind, check.positions) for check in found.checks] == []
+
+
+def swept(kinds: int) -> list[list[int]]:
+    """Bytes of presses that step through one setting after the other, the last one their sum."""
+    start = [0x2C, 4, 0x11, 50, 0]
+    rows = [[0x2C, t, *start[2:]] for t in range(15)]
+    rows += [[0x2C, 4, mode << 4 | 1, 50, 0] for mode in range(4)][: 4 * (kinds > 1)]
+    rows += [[0x2C, 4, 0x11, humidity, 0] for humidity in range(40, 70, 5)][: 6 * (kinds > 2)]
+    return [[*row, (sum(row) + 0x1B) % 256] for row in rows]
+
+
+@pytest.mark.parametrize(("kinds", "claimed"), [(1, False), (2, True), (3, True)])
+def test_a_sum_is_claimed_once_two_settings_move_it(kinds: int, claimed: bool) -> None:
+    """While one setting alone was stepped through, its last byte might as well be that setting once more."""
+    bits = np.array([[int(bit) for byte in row for bit in f"{byte:08b}"] for row in swept(kinds)], np.uint8)
+    found = compare(Stack(bits))
+    assert any(check.kind == "sum" and set(range(40, 48)) <= set(check.positions) for check in found.checks) == claimed

@@ -18,7 +18,7 @@ from eager_tern.signal.stretches import stretches
 BYTE = 8
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
-COUNTS = 0.8  # of the steps of a counter are alike, where rows are missing now and then
+COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now and then
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
 
@@ -144,8 +144,18 @@ def only_counts(bits: BitRows, first: int, width: int) -> bool:
         steps = np.diff(raw_numbers(bits, order)) % (1 << width)
         moved = steps[steps != 0]
         if moved.size == 0 or np.unique(moved, return_counts=True)[1].max() >= COUNTS * moved.size:
-            return True
+            return not _moved_by_several(bits, first, width)
     return False
+
+
+def _moved_by_several(bits: BitRows, first: int, width: int) -> bool:
+    """Whether several numbers of the frame move some bits, each of them alone: then they do more than go along."""
+    changed = bits[1:] != bits[:-1]
+    own = changed[:, first : first + width].any(axis=1)
+    rest = np.delete(changed, np.arange(first, first + width), axis=1)
+    nibbles = rest[:, : rest.shape[1] // 4 * 4].reshape(len(rest), -1, 4).any(axis=2)
+    alone = nibbles[own & (nibbles.sum(axis=1) == 1)]
+    return int(np.count_nonzero(alone.any(axis=0))) > 1
 
 
 def turns(bit: NDArray[np.uint8]) -> float:

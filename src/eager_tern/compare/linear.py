@@ -321,7 +321,7 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
             spare += 1
     # Each column of the digest was learnt from a value of its own; what is left over are witnesses.
     spare = min(spare, witnesses(raw_numbers(stack.bits, targets)) - len(basis))
-    chance = chance_of(width, spare, stack.rows, 0, stack.columns / 4)
+    chance = chance_of(_independent_bits(stack, targets), spare, stack.rows, 0, stack.columns / 4)
     if chance >= MOST_CHANCE or not basis:
         return None
     reduced = _reduced(basis)
@@ -335,6 +335,12 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
     check = check.model_copy(update={"xor_out": final})
     holds = held(check, stack.bits)
     return Found(check, holds, chance) if holds.all() else None
+
+
+def _independent_bits(stack: Stack, columns: Sequence[int]) -> int:
+    """How many of some columns say something that the others do not: those that move together are one."""
+    turned = (stack.bits[:, columns] ^ stack.bits[:1, columns]).T
+    return _rank([0, *_as_integers(turned, list(range(stack.rows)))]) - 1
 
 
 def _reduced(basis: Sequence[int]) -> list[int]:
