@@ -14,8 +14,10 @@ from typer.testing import CliRunner
 from eager_tern.cli import app
 from eager_tern.compare.labels import parse_labels
 from eager_tern.errors import InputError
+from eager_tern.formats.registry import write_pulses
+from eager_tern.signal.values import pulses_from_signed
 from tests.gadgets import Gadget, climate
-from tests.handsets import distance_frame, record
+from tests.handsets import distance_frame, nec, record
 
 
 def signal(gadget: Gadget, bits: list[int], rng: np.random.Generator) -> str:
@@ -117,17 +119,46 @@ def test_tables_that_cannot_be_used_are_refused_with_their_line(text: str, said:
 
 
 def test_tables_of_any_dialect() -> None:
-    names, rows, words = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
+    names, rows, words, _ = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
     assert names == ["mode", "t"]
-    assert rows == {"a.txt": {"mode": "dry", "t": 21.5}, "b.txt": {"mode": None, "t": None}}
+    assert rows == {("a.txt", 0): {"mode": "dry", "t": 21.5}, ("b.txt", 0): {"mode": None, "t": None}}
     assert not words
 
 
 def test_of_labels_that_contradict_each_other_neither_is_believed() -> None:
     text = "file,mode,t\na.txt,dry,1\nb.txt,cool,2\na.txt,dry,3\nb.txt,cool,2\n"
-    _, rows, words = parse_labels(text, "labels.csv")
-    assert rows == {"a.txt": {"mode": "dry", "t": None}, "b.txt": {"mode": "cool", "t": 2.0}}
+    _, rows, words, _ = parse_labels(text, "labels.csv")
+    assert rows == {("a.txt", 0): {"mode": "dry", "t": None}, ("b.txt", 0): {"mode": "cool", "t": 2.0}}
     assert words == [
         'labels.csv: line 4: "a.txt" has labels twice; what differs is left out: t',
         'labels.csv: line 5: "b.txt" has labels twice',
     ]
+
+
+@pytest.mark.parametrize("how", ["in order", "press", "file and press"])
+def test_the_presses_of_one_file_are_labelled(tmp_path: Path, how: str) -> None:
+    values = [16, 21, 30, 18, 25, 17, 29, 22, 19, 27, 20, 28]
+    signed = [d for value in values for d in (*nec(0x5B, value), -300_000.0)]
+    write_pulses(tmp_path / "all.txt", pulses_from_signed(np.array(signed)))
+    head = {"in order": "t", "press": "press,t", "file and press": "file,press,t"}[how]
+    rows = {
+        "in order": [f"{value}" for value in values],
+        "press": [f"{n},{value}" for n, value in reversed(list(enumerate(values)))],
+        "file and press": [f"all.txt,{n},{value}" for n, value in enumerate(values)],
+    }[how]
+    (tmp_path / "labels.csv").write_text("\n".join([head, *rows]) + "\n")
+    status, out, err = run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv", "--json")
+    assert (status, err) == (0, "")
+    document = json.loads(out)
+    assert document["rows"] == 12
+    (field,) = document["fields"]
+    assert (field["name"], sorted(field["positions"])[0] // 8) == ("t", 2)
+    (tmp_path / "labels.csv").write_text("t\n1\n2\n")
+    status, _, err = run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv")
+    assert status == 1
+    assert "has 2 rows, and all.txt has 12 presses" in err
+    (tmp_path / "labels.csv").write_text("press,t\n0,16\n99,21\n1,21\n2,30\n")
+    assert (
+        "has no press 99; they are counted from 0 to 11"
+        in run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv")[2]
+    )

@@ -88,7 +88,9 @@ def test_toggles_and_obligatory_frames_arrive_as_presses(window: Window, qtbot: 
         settle(window)
         window.toggle_listening()
         for _ in range(2):
+            before = len(window.session.shown_presses())
             press_key(window, qtbot, key)
+            qtbot.waitUntil(lambda before=before: len(window.session.shown_presses()) > before, timeout=8000)
             qtbot.wait(450)
         window.toggle_listening()
         settle(window)

@@ -124,7 +124,7 @@ def test_keys_of_the_plate_send_while_they_are_held(desk: Window, qtbot: QtBot) 
 
 
 def test_a_sweep_finds_what_the_gadget_reacts_to(desk: Window, qtbot: QtBot) -> None:
-    write(desk, qtbot, "command 0..30")
+    write(desk, qtbot, "command 0..30 every 0.15 s")
     gadget = desk.sending.gadgets["Slide projector"]
     qtbot.mouseClick(desk.send.sweep, LEFT)
     qtbot.waitUntil(lambda: gadget.state["key"] == "Menu", timeout=20_000)  # command 3

@@ -148,16 +148,15 @@ def test_two_captures_are_held_against_each_other(tmp_path: Path, rng: np.random
     assert "Nothing of it was heard" in out
 
 
-@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
-def test_interrupted_nothing_more_goes_out_and_it_is_reported(tmp_path: Path, book: Casebook, number: int) -> None:
+def test_interrupted_nothing_more_goes_out_and_it_is_reported(tmp_path: Path, book: Casebook) -> None:
     (tmp_path / "r.txt").write_text("Next slide x 50\n")
     words = ["send", "simulated:slide-projector", str(book.path), "--gadget", "Slide projector"]
     words += ["--routine", str(tmp_path / "r.txt"), "--json"]
     process = subprocess.Popen(
         [sys.executable, "-m", "eager_tern", *words], stdout=subprocess.PIPE, text=True, env=os.environ.copy()
     )
-    time.sleep(4.0)
-    process.send_signal(number)
+    time.sleep(3.0)
+    process.send_signal(signal.SIGINT)
     out, _ = process.communicate(timeout=10)
     assert process.returncode == 130
     assert 1 <= len(json.loads(out)["steps"]) < 20

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
-from eager_tern.compare.labels import parse_labels
+from eager_tern.compare.labels import Capture, named, parse_labels
 from eager_tern.compare.stack import Stack
 from eager_tern.errors import InputError
 from eager_tern.intake.files import read_file
@@ -34,59 +34,75 @@ class Gathered:
 
 
 def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FOUND_OUT) -> Gathered:
-    """The stack of some files with the labels of a table. Raises InputError where nothing can be compared.
+    """The stack of some files' presses with the labels of a table. Raises InputError where nothing can be compared.
 
     Without a table, every press of every file is a row of its own.
     """
     if labels_path is None:
         return _every_press(paths, by_hand)
     try:
-        names, rows, words = parse_labels(labels_path.read_text("utf-8"), labels_path)
+        text = labels_path.read_text("utf-8")
     except OSError as error:
         raise InputError(labels_path, error.strerror or "cannot be read") from None
     except UnicodeDecodeError as error:
         raise InputError(labels_path, "is not text", f"byte {error.start}") from None
     by_name = {path.name: path for path in paths}
-    missing = [name for name in rows if name not in by_name]
-    words += [f"{labels_path}: no capture {name} was given; its labels are left out" for name in missing]
-    words += [f"{path}: has no labels in {labels_path.name}" for name, path in by_name.items() if name not in rows]
-    order = [name for name in rows if name in by_name] + [name for name in by_name if name not in rows]
-    frames: dict[str, Frame] = {}
-    failed = []
-    for name in order:
-        try:
-            frame = first_frame(by_name[name], by_hand=by_hand)
-        except InputError as error:
-            failed.append(error)
-            continue
-        if frame is None:
-            words.append(f"{by_name[name]}: holds no frame")
+    only = paths[0].name if len(paths) == 1 else None
+    names, rows, words, counted = parse_labels(text, labels_path, only)
+    missing = dict.fromkeys(file for file, _ in rows if file not in by_name)
+    words += [f"{labels_path}: no capture {file} was given; its labels are left out" for file in missing]
+    labelled = {file for file, _ in rows}
+    without = [file for file in by_name if file not in labelled]
+    words += [f"{by_name[file]}: has no labels in {labels_path.name}" for file in without]
+    wanted = [capture for capture in rows if capture[0] in by_name] + [(file, 0) for file in without]
+    found, failed = _leads_of({file: by_name[file] for file, _ in wanted}, by_hand)
+    if counted == "rows" and only in found and len(found[only]) != len(rows):
+        raise InputError(
+            labels_path, f"has {len(rows)} rows, and {only} has {len(found[only])} presses: which is which?"
+        )
+    frames: dict[Capture, Frame] = {}
+    for file, press in wanted:
+        leads = found.get(file, [])
+        if counted == "files" or file in without:  # a capture stands for its first frame with bits
+            lead = next((each for each in leads if each is not None), None)
         else:
-            frames[name] = frame
+            lead = leads[press] if press < len(leads) else None
+        if lead is not None:
+            frames[file, press] = lead
+        elif press < len(leads) or (not leads and file in found):
+            numbered = counted != "files" and leads
+            words.append(f"{by_name[file]}: {f'press {press} holds no bits' if numbered else 'holds no frame'}")
+        elif file in found:
+            words.append(f"{by_name[file]}: has no press {press}; they are counted from 0 to {len(leads) - 1}")
     if not frames:
         raise InputError(labels_path, "none of its captures holds a frame")
-    frames, line, left_out = in_one_shape(frames, {name: by_name[name] for name in frames}, labels_path, by_hand)
-    words += [f"{by_name[name]}: {why}; set apart" for name, why in left_out.items()]
+    frames, line, left_out = in_one_shape(frames, by_name, labels_path, by_hand)
+    words += [f"{named(capture)}: {why}; set apart" for capture, why in left_out.items()]
     bits = np.array([_bits(frame) for frame in frames.values()], dtype=np.uint8)
     none = dict.fromkeys(names)
     labels = {label: tuple((rows.get(name) or none)[label] for name in frames) for label in names}
     sections = next(iter(frames.values())).readings[0].sections
-    return Gathered(
-        Stack(bits, labels, sections), tuple(frames.values()), tuple(frames), line, tuple(words), tuple(failed)
-    )
+    called = tuple(f"{file}, press {press}" if press else file for file, press in frames)
+    return Gathered(Stack(bits, labels, sections), tuple(frames.values()), called, line, tuple(words), tuple(failed))
+
+
+def _leads_of(paths: Mapping[str, Path], by_hand: ByHand) -> tuple[dict[str, list[Frame | None]], list[InputError]]:
+    """The first frames of all presses of some files, and those files that cannot be read."""
+    found, failed = {}, []
+    for name, path in paths.items():
+        try:
+            found[name] = _leads(path, (), by_hand)
+        except InputError as error:
+            failed.append(error)
+    return found, failed
 
 
 def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
     """The presses of some files as rows without labels; those that are not of the usual shape are set apart."""
-    frames: dict[str, Frame] = {}
-    failed = []
-    for path in paths:
-        try:
-            leads = list(_leads(path, (), by_hand))
-        except InputError as error:
-            failed.append(error)
-            continue
-        frames |= {f"{path.name}, press {number}": lead for number, lead in enumerate(leads)}
+    found, failed = _leads_of({str(path): path for path in paths}, by_hand)
+    frames = {
+        f"{Path(name).name}, press {n}": lead for name, leads in found.items() for n, lead in enumerate(leads) if lead
+    }
     if not frames:
         raise InputError(paths[0], "holds no frame that could be compared")
     usual = Counter(frame.reading.shape for frame in frames.values()).most_common(1)[0][0]
@@ -99,22 +115,18 @@ def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
     return Gathered(Stack(bits, {}, usual[2]), tuple(alike.values()), tuple(alike), line, words, tuple(failed))
 
 
-def first_frame(path: Path, sheets: Sequence[Sheet] = (), by_hand: ByHand = FOUND_OUT) -> Frame | None:
-    """A capture's first frame with bits that is no repeat, read by its line code alone or by the sheets."""
-    return next(_leads(path, sheets, by_hand), None)
-
-
-def _leads(path: Path, sheets: Sequence[Sheet], by_hand: ByHand) -> Iterator[Frame]:
-    """The frames with bits that say which key each press was."""
-    for found in read_file(path, sheets, by_hand=by_hand):
-        for press in found.take.presses:
-            if not press.first_missed and press.lead.best is not None and press.lead.best.bits.size:
-                yield press.lead
+def _leads(path: Path, sheets: Sequence[Sheet], by_hand: ByHand) -> list[Frame | None]:
+    """The frames that say which key each press was, in the order of ``read``; None for a press without bits."""
+    return [
+        press.lead if not press.first_missed and press.lead.best is not None and press.lead.best.bits.size else None
+        for found in read_file(path, sheets, by_hand=by_hand)
+        for press in found.take.presses
+    ]
 
 
 def in_one_shape(
-    frames: dict[str, Frame], paths: dict[str, Path], source: object, by_hand: ByHand = FOUND_OUT
-) -> tuple[dict[str, Frame], Draft, dict[str, str]]:
+    frames: dict[Capture, Frame], paths: Mapping[str, Path], source: object, by_hand: ByHand = FOUND_OUT
+) -> tuple[dict[Capture, Frame], Draft, dict[Capture, str]]:
     """Frames of the line code and length that most have, a sheet that describes their line, and what is left out.
 
     Those that differ are read once more by what the others show: a frame that is damaged may have lost a bit.
@@ -127,7 +139,10 @@ def in_one_shape(
     left_out = {}
     out = {}
     for name, frame in frames.items():
-        again = frame if name in alike else first_frame(paths[name], (line.sheet,), by_hand)
+        again: Frame | None = frame
+        if name not in alike:
+            leads = _leads(paths[name[0]], (line.sheet,), by_hand)
+            again = next((each for each in leads[name[1] :] if each is not None), None)
         if again is not None and _bits(again).size == usual[1]:
             out[name] = again
         else:

@@ -84,7 +84,7 @@ class Sending:
         self.log: list[Said] = []
         self._session, self._live = session, live
         self._run: _Run | None = None
-        self._sweeping: list[tuple[int, Saying]] = []
+        self._sweeping: list[tuple[int, Saying, float]] = []  # line, press, and the silence behind it
         self._echo_of: dict[int, int] = {}  # presses that are echoes: which entry of the log
         self._kept_at = 0.0
         session.opened.connect(self._opened)
@@ -155,7 +155,7 @@ class Sending:
             gadget = self._session.gadget
             own = [t for t in found if gadget is not None and t.description.startswith(gadget.name)]
             self.targets = [*own, *(t for t in found if t not in own)]
-            if self.target_id not in {t.id for t in self.targets} or (own and self.target_id.startswith(SIMULATED)):
+            if self.target_id not in {t.id for t in self.targets}:
                 self.target_id = self.targets[0].id if self.targets else ""
             self.changed.emit()
 
@@ -393,7 +393,12 @@ class Sending:
     def _sayings_to_sweep(self) -> bool:
         lines = self.lines(self.text, self.handset())
         wrong = next((line for line in lines if line.wrong), None)
-        self._sweeping = [(line.number, saying) for line in lines for saying in line.sayings if saying is not None]
+        self._sweeping = [
+            (line.number, saying, step.pause_s if step.pause_s is not None else USUAL_PAUSE_S)
+            for line in lines
+            for step, saying in zip(line.steps, line.sayings, strict=True)
+            if saying is not None
+        ]
         if wrong is not None or not self._sweeping:
             why = (
                 f"Line {wrong.number}: {wrong.words}"
@@ -411,7 +416,7 @@ class Sending:
             return
         presses = next_presses(sweep)
         narrowing = sweep.phase == "narrowing"
-        pause = USUAL_PAUSE_S * (SLOWER if narrowing else 1.0)
+        slower = SLOWER if narrowing else 1.0
 
         def then() -> None:
             now = self.sweep
@@ -420,7 +425,8 @@ class Sending:
                 self._sweep_on()
 
         if presses:
-            self._go([(self._sweeping[n][0], self._sweeping[n][1], pause) for n in presses], then)
+            chosen = [self._sweeping[n] for n in presses]
+            self._go([(line, saying, slower * pause_s) for line, saying, pause_s in chosen], then)
 
     def it_reacted(self) -> None:
         """Somebody saw the gadget react: it was one of the last few."""
@@ -493,8 +499,11 @@ class Sending:
         self.log.clear()
         self._echo_of.clear()
         self._sweeping = []
+        name = self._session.gadget.name if self._session.gadget is not None else ""
+        own = next((simulated_id(gadget) for gadget in SIMULATED_GADGETS if gadget.name == name), "")
+        if own and (not self.target_id or self.target_id.startswith(SIMULATED)):
+            self.target_id = own  # at once: who sends now means this gadget
         self.look_for_targets()
-        self.changed.emit()
 
     def _something_changed(self, change: Change) -> None:
         if isinstance(change, WriteRoutine):
