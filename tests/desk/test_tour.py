@@ -49,7 +49,11 @@ def test_the_way_from_first_press_to_proof_is_followed(
         assert step.words in tour.text
         assert tour.act.isVisible() == bool(step.doing)
         qtbot.mouseClick(tour.act if step.doing else tour.next, Qt.MouseButton.LeftButton)
-        qtbot.waitUntil(lambda at=at: tour.at == at + 1, timeout=60_000)
+
+        def next_one(at: int = at, title: str = step.title) -> None:
+            assert tour.at == at + 1, f"{title}: {window.notice.text}"
+
+        qtbot.waitUntil(next_one, timeout=60_000)
     settle(window)
     assert window.sending.gadgets["Climate cabinet"].state["temperature"] == 17.5
     qtbot.mouseClick(tour.act, Qt.MouseButton.LeftButton)

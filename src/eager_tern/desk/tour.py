@@ -21,6 +21,7 @@ from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 
+HEAT, LECTURE = "temperature 17.5, mode heat, blower 2, power on", "Lamp\npause 1 s\nNext slide x 3"
 SKYLIGHT = "code 0x69C58C"  # of the shutters' digits the last but one, 8, which no key has, and "up"
 WRONG, RIGHT = "humidity = 50", "humidity = 45"
 
@@ -102,14 +103,22 @@ def _last_press(desk: Desk) -> None:
     desk.session.select(tuple(press.id for press in desk.session.shown_presses()[-1:]))
 
 
-def _line_to_say(desk: Desk, gadget: str, text: str) -> None:
-    """The Send leaf of a gadget, with a routine to be sent."""
+def _line_to_say(desk: Desk, gadget: str, text: str, then: Callable[[], object] = lambda: None) -> None:
+    """The Send leaf of a gadget, with a routine to be sent, as soon as the gadget's presses are there."""
     found = next((g for g in desk.session.gadgets() if g.name == gadget), None)
     desk.stage.show_leaf("Send")
-    if found is None or (desk.session.gadget is not None and desk.session.gadget.id == found.id):
+
+    def write() -> None:
         desk.sending.write(text)
-    else:
-        desk.session.choose_gadget(found.id, then=lambda: desk.sending.write(text))
+        then()
+
+    if found is not None:
+        desk.session.choose_gadget(found.id, write)
+
+
+def _say_it(desk: Desk, gadget: str, text: str) -> None:
+    """The same, and it is sent: however soon somebody clicks."""
+    _line_to_say(desk, gadget, text, lambda: desk.sending.when_silent(lambda: desk.commands.do("send_all")))
 
 
 def _shows(desk: Desk, gadget: str, what: str, value: object) -> bool:
@@ -185,18 +194,18 @@ STEPS = (
         "The cabinet obeys",
         "The proof is the gadget itself. Nobody ever pressed 17.5 degrees with the fan off its usual speed: the sheet "
         "makes the frame, the simulated cabinet hears it, checks it with a decoder of its own, and does as it is told.",
-        lambda desk: _line_to_say(desk, CABINET.name, "temperature 17.5, mode heat, blower 2, power on"),
+        lambda desk: _line_to_say(desk, CABINET.name, HEAT),
         "Send it",
-        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _say_it(desk, CABINET.name, HEAT),
         lambda desk: _shows(desk, CABINET.name, "temperature", 17.5),
     ),
     Step(
         "The projector advances",
         "A routine is a text like the shot list, with pauses and repetitions: here the lecture begins by itself. Each "
         "line shows what it sends; while a source listens, how far what was heard is from what was meant.",
-        lambda desk: _line_to_say(desk, PROJECTOR.name, "Lamp\npause 1 s\nNext slide x 3"),
+        lambda desk: _line_to_say(desk, PROJECTOR.name, LECTURE),
         "Send it",
-        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _say_it(desk, PROJECTOR.name, LECTURE),
         lambda desk: _shows(desk, PROJECTOR.name, "slide", 4),
     ),
     Step(
@@ -205,7 +214,7 @@ STEPS = (
         "watch the skylight. Send only to what is yours.",
         lambda desk: _line_to_say(desk, SHUTTERS.name, SKYLIGHT),
         "Send it",
-        lambda desk: desk.commands.do("send_all"),
+        lambda desk: _say_it(desk, SHUTTERS.name, SKYLIGHT),
         lambda desk: _shows(desk, SHUTTERS.name, "skylight", "up"),
     ),
 )

@@ -19,7 +19,7 @@ from eager_tern.demo.playing import SIMULATED, SIMULATED_GADGETS, Source, list_t
 from eager_tern.devices.board import BoardTarget
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
-from eager_tern.devices.targets import Target, wait
+from eager_tern.devices.targets import LOOK_S, Target, wait
 from eager_tern.errors import InputError, TernError
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.loading import parse_sheet
@@ -448,14 +448,15 @@ class Sending:
             self._keep_as_press(self._sweeping[sweep.found][1])
             return
 
-        def once_silent() -> None:
-            if self._run is not None:
-                self._session.inbox.in_thread(lambda: wait(0.05, lambda: False), lambda _: once_silent())
-            else:
-                self._sweep_on()
-
         self.stop()
-        once_silent()
+        self.when_silent(self._sweep_on)
+
+    def when_silent(self, act: Callable[[], object]) -> None:
+        """Do something as soon as nothing goes out any more."""
+        if self._run is None:
+            act()
+        else:
+            self._session.inbox.in_thread(lambda: wait(LOOK_S, lambda: False), lambda _: self.when_silent(act))
 
     def found_in_words(self) -> str:
         """What the sweep has come to, in a sentence."""
