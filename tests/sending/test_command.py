@@ -155,8 +155,8 @@ def test_interrupted_nothing_more_goes_out_and_it_is_reported(tmp_path: Path, bo
     process = subprocess.Popen(
         [sys.executable, "-m", "eager_tern", *words], stdout=subprocess.PIPE, text=True, env=os.environ.copy()
     )
-    time.sleep(3.0)
+    time.sleep(7.0)  # of the 28 that it would take; a slow machine needs some for its start
     process.send_signal(signal.SIGINT)
     out, _ = process.communicate(timeout=10)
     assert process.returncode == 130
-    assert 1 <= len(json.loads(out)["steps"]) < 20
+    assert 1 <= len(json.loads(out)["steps"]) < 40
