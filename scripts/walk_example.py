@@ -71,6 +71,7 @@ def main() -> int:
     window.grab()
     window.follow_tour()
     wait(lambda: window.tour.at == 0, "the tour")
+    wait(lambda: len(window.session.shown_presses()) > 40, "the cabinet's presses")
     while window.tour.at < len(STEPS) - 1:
         at = window.tour.at
         (window.tour.act if STEPS[at].doing else window.tour.next).click()
