@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from tests.sending.echoing import returned
+from tests.sending.echoing import at_worst
 from tests.sending.test_echo import meant
 
 from benches.baseline import held
@@ -22,14 +22,7 @@ def test_verdicts() -> None:
     rng = np.random.default_rng(7)
     right, clocks, excesses, took, bare = 0, [], [], 0.0, 0.0
     for _ in range(ECHOES):
-        r = returned(
-            rng,
-            jitter_us=float(rng.uniform(0, 60)),
-            excess_us=float(rng.uniform(-150, 150)),
-            clock=float(rng.uniform(0.9, 1.1)),
-            turn=bool(rng.random() < 0.2),
-            miss=bool(rng.random() < 0.1),
-        )
+        r = at_worst(rng, jitter_us=60)
         take = read_pulses(pulses_from_signed(r.heard), library())
         begun = time.process_time()
         (echo,) = echoes([meant(r.meant, r.bits)], take, library())

@@ -86,11 +86,11 @@ def main(folder: Path) -> None:
         """A sweep until the gadget reacts, and the first half of the last few said again."""
         window.send.editor.setPlainText(routine)
         window.send.read()
-        window.sending.start_sweep()
+        window.sweeping.start()
         gadget = window.sending.gadgets["Audio guide"]
         while gadget.state["key"] != "Play":
             spin(0.02)
-        window.sending.it_reacted()
+        window.sweeping.it_reacted()
         spin(5.0)
 
     shoot("start")
@@ -181,7 +181,7 @@ def main(folder: Path) -> None:
     settle()
     sweep_over("command 45..60 every 0.2 s")
     shoot("sweep")
-    window.sending.end_sweep()
+    window.sweeping.end()
     spin(0.5)
     window.choose_gadget(6)
     settle()

@@ -9,7 +9,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -57,6 +57,16 @@ def _stopped_by_signals() -> threading.Event:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stopped.set())
     return stopped
+
+
+def _list(kind: str, found: Iterable[Any], as_json: bool) -> None:
+    """Sources or targets, with what each is."""
+    if as_json:
+        listed = [{"id": one.id, "description": one.description} for one in found]
+        _print_json({"schema": f"eager-tern/{kind}/1", kind: listed})
+    else:
+        for one in found:
+            print(f"{one.id}\t{one.description}")
 
 
 def _print_json(document: object) -> None:
@@ -252,17 +262,7 @@ def sources(as_json: AsJson = False) -> None:
     """List the live sources found on this machine, the simulated ones included."""
     from eager_tern.demo.playing import list_sources
 
-    found = list_sources()
-    if as_json:
-        _print_json(
-            {
-                "schema": "eager-tern/sources/1",
-                "sources": [{"id": s.id, "description": s.description} for s in found],
-            }
-        )
-        return
-    for one in found:
-        print(f"{one.id}\t{one.description}")
+    _list("sources", list_sources(), as_json)
 
 
 @app.command()
@@ -295,17 +295,7 @@ def targets(as_json: AsJson = False) -> None:
     """List what can send on this machine, the simulated gadgets included; a file is a target, too."""
     from eager_tern.demo.playing import list_targets
 
-    found = list_targets()
-    if as_json:
-        _print_json(
-            {
-                "schema": "eager-tern/targets/1",
-                "targets": [{"id": t.id, "description": t.description} for t in found],
-            }
-        )
-        return
-    for one in found:
-        print(f"{one.id}\t{one.description}")
+    _list("targets", list_targets(), as_json)
 
 
 @app.command()

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
+from eager_tern.casebook.sweep import Sweep, reacted
 from eager_tern.desk.window import Window
 from tests.desk.conftest import settle
 
@@ -133,7 +134,7 @@ def test_a_sweep_finds_what_the_gadget_reacts_to(desk: Window, qtbot: QtBot) -> 
         """Say what was seen, and wait until what the sweep says next was said."""
         gadget.state["key"], before = "", len(desk.sending.log)
         qtbot.mouseClick(button, LEFT)
-        sweep = desk.sending.sweep
+        sweep = desk.sweeping.sweep
         wanted = [f"command {n}" for n in sweep.trying] if sweep is not None else []
 
         def said() -> bool:
@@ -142,13 +143,28 @@ def test_a_sweep_finds_what_the_gadget_reacts_to(desk: Window, qtbot: QtBot) -> 
         qtbot.waitUntil(lambda: not wanted or (said() and not desk.sending.going), timeout=20_000)
 
     click(desk.send.reacted)
-    while (sweep := desk.sending.sweep) is not None and sweep.phase == "narrowing":
+    while (sweep := desk.sweeping.sweep) is not None and sweep.phase == "narrowing":
         assert (gadget.state["key"] == "Menu") == (3 in sweep.trying)
         click(desk.send.reacted if 3 in sweep.trying else desk.send.nothing)
-    assert desk.sending.sweep is not None
-    assert desk.sending.sweep.found == 3
+    assert desk.sweeping.sweep is not None
+    assert desk.sweeping.sweep.found == 3
     assert "command 3" in desk.send.sought.text()
     qtbot.waitUntil(lambda: any(p.label == "reacted" for p in desk.session.shown_presses()), timeout=5000)
+
+
+def test_a_sweep_goes_on_where_it_was_stopped(desk: Window, qtbot: QtBot) -> None:
+    """What the window knew of it is gone; the casebook has it."""
+    book, gadget = desk.session.casebook, desk.session.gadget
+    assert book is not None
+    assert gadget is not None
+    book.put_routine(gadget.id, "command 0..9 every 0.15 s")
+    book.put_sweep(gadget.id, reacted(Sweep(10, said=4)))
+    desk.choose_gadget(gadget.id)
+    settle(desk)
+    assert "“command 2” and “command 3” are said again" in desk.send.sought.text()
+    qtbot.mouseClick(desk.send.nothing, LEFT)
+    qtbot.waitUntil(lambda: [said.sent.saying.what for said in desk.sending.log] == ["command 1"], timeout=5000)
+    silent(desk, qtbot)
 
 
 def test_a_target_that_is_gone_is_told(desk: Window, qtbot: QtBot) -> None:

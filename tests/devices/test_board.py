@@ -18,18 +18,15 @@ from eager_tern.devices import board as board_module
 from eager_tern.devices.board import BoardTarget
 from eager_tern.devices.line_protocol import checksum
 from eager_tern.errors import InputError
+from tests.firmware.build import built
 from tests.handsets import join, nec, sony
 
-FIRMWARE = Path(__file__).parents[2] / "firmware"
 NEVER = lambda: False  # noqa: E731
 
 
 @pytest.fixture(scope="module")
 def firmware(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    built = tmp_path_factory.mktemp("firmware") / "board"
-    sources = [str(FIRMWARE / "host/board.cpp"), str(FIRMWARE / "tern_recorder/core.cpp")]
-    subprocess.run(["g++", "-std=c++11", *sources, "-o", str(built)], check=True)
-    return built
+    return built(tmp_path_factory.mktemp("firmware"), "board")
 
 
 @pytest.fixture

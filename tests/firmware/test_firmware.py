@@ -9,17 +9,12 @@ import numpy as np
 import pytest
 
 from eager_tern.devices.line_protocol import Durations, Hello, checksum, decode_line
-
-FIRMWARE = Path(__file__).parents[2] / "firmware"
-STRICT = ["-std=c++11", "-Wall", "-Wextra", "-Werror"]
+from tests.firmware.build import FIRMWARE, STRICT, built
 
 
 @pytest.fixture(scope="module")
 def core(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    built = tmp_path_factory.mktemp("firmware") / "lines"
-    sources = [str(FIRMWARE / "host/lines.cpp"), str(FIRMWARE / "tern_recorder/core.cpp")]
-    subprocess.run(["g++", *STRICT, "-fsanitize=undefined", *sources, "-o", str(built)], check=True)
-    return built
+    return built(tmp_path_factory.mktemp("firmware"), "lines")
 
 
 def said(core: Path, *lines: str) -> list[str]:
@@ -100,10 +95,7 @@ def test_what_a_board_cannot_do_is_said(core: Path) -> None:
 
 @pytest.fixture(scope="module")
 def board(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    built = tmp_path_factory.mktemp("firmware") / "board"
-    sources = [str(FIRMWARE / "host/board.cpp"), str(FIRMWARE / "tern_recorder/core.cpp")]
-    subprocess.run(["g++", *STRICT, "-fsanitize=undefined", *sources, "-o", str(built)], check=True)
-    return built
+    return built(tmp_path_factory.mktemp("firmware"), "board")
 
 
 def on_the_pin(board: Path, log: Path, carrier: int, frame: list[int], soft: bool = False) -> np.ndarray:

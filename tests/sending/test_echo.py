@@ -11,7 +11,7 @@ from eager_tern.sending.echo import Echo, Meant, echoes
 from eager_tern.sending.wording import echo_in_words
 from eager_tern.signal.values import pulses_from_signed
 from tests.handsets import nec, record
-from tests.sending.echoing import Frame, returned
+from tests.sending.echoing import Frame, at_worst, returned
 
 
 def meant(frames: list[Frame], bits: list[int], start_us: float = 0.0) -> Meant:
@@ -29,14 +29,7 @@ def test_every_verdict_is_right(rng: np.random.Generator) -> None:
     """One bit turned in a fifth, one frame missing in a tenth; strays and chatter beside them."""
     wrong = 0
     for _ in range(60):
-        r = returned(
-            rng,
-            jitter_us=float(rng.uniform(0, 45)),
-            excess_us=float(rng.uniform(-150, 150)),
-            clock=float(rng.uniform(0.9, 1.1)),
-            turn=bool(rng.random() < 0.2),
-            miss=bool(rng.random() < 0.1),
-        )
+        r = at_worst(rng, jitter_us=45)
         echo = echo_of(r.meant, r.bits, r.heard)
         wrong += echo is None or echo.heard != r.frames or echo.same_bits == r.turned
     assert wrong == 0

@@ -8,11 +8,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-import numpy as np
-
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Gadget
+from eager_tern.casebook.values import Gadget, bits_of_text
 from eager_tern.errors import InputError
 from eager_tern.protocol.codes import Codes, codes_of
 from eager_tern.protocol.fields import Value, marked
@@ -58,7 +56,7 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
                 _number(fields.get("command")),
                 fields,
                 best.reading.bits,
-                codes_of(np.array([int(bit) for bit in best.reading.bits], np.uint8)),
+                codes_of(bits_of_text(best.reading.bits)),
                 pulses.carrier_hz,
                 timings,
             )

@@ -242,20 +242,22 @@ def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
 def _leading(stack: Stack) -> NDArray[np.bool_]:
     """The varying columns that do not move with an earlier one near them: those that do are one witness with it."""
     leads = ~stack.steady
-    spared = damaged(stack.rows)
     for column in np.flatnonzero(leads).tolist():
-        near = stack.bits[:, max(0, column - NEAR) : column] ^ stack.bits[:, [column]]
-        apart = near.sum(axis=0, dtype=np.intp)
-        if np.any((apart <= spared) | (apart >= stack.rows - spared)):
-            leads[column] = False
+        leads[column] = not _together(stack, column)[max(0, column - NEAR) : column].any()
     return leads
 
 
 def _moves_with_another(stack: Stack, column: int) -> bool:
     """Whether another bit turns whenever this one does: then both are one witness, and no rule is needed for it."""
+    return int(np.count_nonzero(_together(stack, column))) > 1
+
+
+def _together(stack: Stack, column: int) -> NDArray[np.bool_]:
+    """Which columns turn whenever this one does, but for what may be damaged."""
     apart = (stack.bits ^ stack.bits[:, [column]]).sum(axis=0, dtype=np.intp)
     spared = damaged(stack.rows)
-    return int(np.count_nonzero((apart <= spared) | (apart >= stack.rows - spared))) > 1
+    alike: NDArray[np.bool_] = (apart <= spared) | (apart >= stack.rows - spared)
+    return alike
 
 
 def _parity_ranges(

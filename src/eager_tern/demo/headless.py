@@ -26,8 +26,8 @@ from eager_tern.intake.news import News, PressesRead, TakeRead
 from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.fields import marked
 from eager_tern.protocol.loading import library
-from eager_tern.sending import saying as sending
 from eager_tern.sending.order import send_order
+from eager_tern.sending.saying import Handset as Voice
 from eager_tern.sending.saying import Saying
 
 SPEED = 4.0  # times faster than life
@@ -120,9 +120,9 @@ def _catch(
 
 def _said_back(casebook: Casebook, owner: Gadget, say: Callable[[str], None]) -> int:
     """Send every key that was caught to the gadget, and count those that it obeyed and that were heard as meant."""
-    handset = sending.Handset.of_casebook(casebook, owner)
+    voice = Voice.of_casebook(casebook, owner)
     target = GadgetTarget(owner.name, gadgets()[owner.name])
-    presses: list[tuple[Saying | None, float]] = [(handset.key(name), BETWEEN_S) for name in handset.keys]
+    presses: list[tuple[Saying | None, float]] = [(voice.key(name), BETWEEN_S) for name in voice.keys]
     done = send_order(presses, target, library(), nullcontext(target.air), lambda: False, lambda words: say(str(words)))
     good = 0
     for one, echo in zip(done.sent, done.echoes, strict=True):

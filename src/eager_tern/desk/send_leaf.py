@@ -29,6 +29,7 @@ from eager_tern.desk.words import Words, tool_tip
 from eager_tern.sending.wording import echo_in_words
 from eager_tern.session.sending import LineSaid, Sending
 from eager_tern.session.session import Session
+from eager_tern.session.sweeping import Sweeping
 from eager_tern.signal.values import Floats, Pulses
 
 PAUSE_MS = 300
@@ -189,9 +190,9 @@ class SendTape(QWidget):
 class SendLeaf(QWidget):
     """Routine, preview, target, and what came back."""
 
-    def __init__(self, session: Session, sending: Sending) -> None:
+    def __init__(self, session: Session, sending: Sending, sweeping: Sweeping) -> None:
         super().__init__()
-        self._session, self._sending = session, sending
+        self._session, self._sending, self._sweeping = session, sending, sweeping
         self.target = QToolButton()
         self.target.setObjectName("sheets")
         self.target.setAccessibleName("Target")
@@ -204,7 +205,7 @@ class SendLeaf(QWidget):
         self.whole.clicked.connect(self.send_all)
         self.sweep = QPushButton("Sweep")
         self.sweep.setToolTip("Say every press of the routine until the gadget reacts")
-        self.sweep.clicked.connect(sending.start_sweep)
+        self.sweep.clicked.connect(sweeping.start)
         self.stop = QPushButton("Stop")
         self.stop.setToolTip("Escape: between two frames")
         self.stop.clicked.connect(sending.stop)
@@ -220,10 +221,10 @@ class SendLeaf(QWidget):
         self.sought.setWordWrap(True)
         self.reacted = QPushButton("It reacted")
         self.reacted.setToolTip("Return")
-        self.reacted.clicked.connect(sending.it_reacted)
+        self.reacted.clicked.connect(sweeping.it_reacted)
         self.nothing = QPushButton("Nothing happened")
-        self.nothing.clicked.connect(sending.nothing_happened)
-        self.give_up = link("end the sweep", "End the sweep", sending.end_sweep)
+        self.nothing.clicked.connect(sweeping.nothing_happened)
+        self.give_up = link("end the sweep", "End the sweep", sweeping.end)
         self.face = Face()
         self.face.setMaximumWidth(330)
         self._build()
@@ -237,7 +238,8 @@ class SendLeaf(QWidget):
         session.opened.connect(self._opened)
         session.presses_changed.connect(self._pause.start)
         session.press_changed.when(self._pause.start)
-        sending.changed.connect(self._refresh)
+        for event in (sending.changed, sweeping.changed):
+            event.connect(self._refresh)
         sending.stepped.connect(self._stepped)
         sending.said.when(self._show_line)
         sending.reacted.when(self._show_face)
@@ -296,6 +298,7 @@ class SendLeaf(QWidget):
 
     def showEvent(self, event: object) -> None:
         self.read()
+        self._refresh()
 
     def read(self) -> None:
         """What each line sends, as it is typed; the text is kept. Nothing is looked at while nobody sees it."""
@@ -349,6 +352,8 @@ class SendLeaf(QWidget):
 
     def _refresh(self) -> None:
         sending = self._sending
+        if not self.isVisible():
+            return
         name = next((t.description for t in sending.targets if t.id == sending.target_id), sending.target_id)
         self.target.setText(f"To: {name or 'nothing yet'} ▾")
         self.target.setToolTip(tool_tip(sending.target_id))
@@ -356,8 +361,8 @@ class SendLeaf(QWidget):
             button.setEnabled(not sending.going)
         self.stop.setEnabled(sending.going)
         self.how.setText("as recorded" if sending.as_recorded else "made from the sheet where that is the same")
-        sweep = sending.sweep
-        self.sought.setText(sending.found_in_words())
+        sweep = self._sweeping.sweep
+        self.sought.setText(self._sweeping.in_words())
         for widget in (self.sought, self.give_up):
             widget.setVisible(sweep is not None)
         seeking = sweep is not None and sweep.phase in ("sweeping", "narrowing")
@@ -402,7 +407,7 @@ class SendLeaf(QWidget):
         """Return during a sweep: it reacted."""
         assert event is not None
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.reacted.isVisible():
-            self._sending.it_reacted()
+            self._sweeping.it_reacted()
         else:
             super().keyPressEvent(event)
 

@@ -66,6 +66,7 @@ from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice
+from eager_tern.session.sweeping import Sweeping
 
 WIDTH, HEIGHT = 1280, 800
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
@@ -82,6 +83,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.session)
         self.live = Live(self.session)
         self.sending = Sending(self.session, self.live)
+        self.sweeping = Sweeping(self.session, self.sending)
         self.shot_plan.is_an_echo = self.sending.is_an_echo
         self.comparison = ComparisonModel(self.session)
         self.commands = commands_of(self)
@@ -96,7 +98,7 @@ class Window(QMainWindow):
         self.stack = StackLeaf(self.session, self.comparison, self.commands)
         self.handset = HandsetLeaf(self.session, self.sending)
         self.shots = ShotsLeaf(self.session, self.shot_plan)
-        self.send = SendLeaf(self.session, self.sending)
+        self.send = SendLeaf(self.session, self.sending, self.sweeping)
         self.findings = Findings(self.session, self.comparison)
         self.start = Start(self.session)
         self.keys = KeysPage(self.commands, shown_groups(LEAVES))

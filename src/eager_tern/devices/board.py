@@ -14,12 +14,10 @@ import numpy as np
 
 from eager_tern.devices.line_protocol import IDENTIFY, checksum, encode_order
 from eager_tern.devices.serial_port import GONE, Recorder
-from eager_tern.devices.targets import LOOK_S, RealTime, Went, length_s, wait
+from eager_tern.devices.targets import DUTY_PERCENT, LOOK_S, USUAL_CARRIER_HZ, RealTime, Went, length_s, wait
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats
 
-USUAL_CARRIER_HZ = 38_000
-DUTY_PERCENT = 33
 STARTS_IN_S = 4.0  # many boards reset themselves when their port is opened, and are back after two seconds
 ASK_EVERY_S = 0.5
 ANSWER_S = 1.0  # within which a board answers an order that takes no time

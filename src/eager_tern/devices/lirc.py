@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from eager_tern.devices.serial_port import Port, Received
-from eager_tern.devices.targets import RealTime, Went, wait
+from eager_tern.devices.targets import DUTY_PERCENT, USUAL_CARRIER_HZ, RealTime, Went, wait
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats
 
@@ -36,8 +36,6 @@ TIMEOUT_US = 50_000
 LONGEST_WAIT_S = 0.05
 # What the kernel's drivers take at once: LIRCBUF_SIZE of drivers/media/rc, and half a second of IR_MAX_DURATION.
 MOST_SENT, LONGEST_SENT_US = 1023, 500_000.0
-USUAL_CARRIER_HZ = 38_000  # what drivers send with that cannot change it
-DUTY_PERCENT = 33  # what receivers and diodes are made for
 
 
 def lirc_devices(folder: Path = Path("/dev")) -> list[Port]:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -43,6 +43,11 @@ def sounddevice_if_there() -> Any:
 
 def sound_inputs() -> list[Port]:
     """The inputs of this machine's sound cards; none where sound is not installed."""
+    return cards("input", 1)
+
+
+def cards(way: Literal["input", "output"], channels: int) -> list[Port]:
+    """The sound cards that have so many channels in or out; none where sound is not installed."""
     sounddevice = sounddevice_if_there()
     if sounddevice is None:
         return []
@@ -50,7 +55,8 @@ def sound_inputs() -> list[Port]:
         found = sounddevice.query_devices()
     except sounddevice.PortAudioError:
         return []
-    return [Port(f"{CARD}{d['name']}", f"Sound input: {d['name']}") for d in found if d["max_input_channels"] > 0]
+    fitting = (d["name"] for d in found if d[f"max_{way}_channels"] >= channels)
+    return [Port(f"{CARD}{name}", f"Sound {way}: {name}") for name in fitting]
 
 
 @dataclass

@@ -10,15 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.devices.serial_port import Port
-from eager_tern.devices.sound import CARD, sounddevice_if_there
-from eager_tern.devices.targets import RealTime, Went
+from eager_tern.devices.sound import CARD, cards, sounddevice_if_there
+from eager_tern.devices.targets import USUAL_CARRIER_HZ, RealTime, Went
 from eager_tern.errors import InputError
 from eager_tern.replacing import not_written
 from eager_tern.signal.values import Floats
 
 RATE_HZ = 192_000  # half a carrier of 38 kHz needs 48 kHz at the least; edges lie on whole samples
 LOUD = 0.9
-USUAL_CARRIER_HZ = 38_000.0
 LEAD_S = 0.05  # of silence before the first mark: cards swallow the start of what they play
 WAV = ".wav"
 Stereo = NDArray[np.float32]
@@ -45,14 +44,7 @@ def waveform(signed_us: Floats, carrier_hz: float | None, rate_hz: int = RATE_HZ
 
 def sound_outputs() -> list[Port]:
     """The stereo outputs of this machine's sound cards; none where sound is not installed."""
-    sounddevice = sounddevice_if_there()
-    if sounddevice is None:
-        return []
-    try:
-        found = sounddevice.query_devices()
-    except sounddevice.PortAudioError:
-        return []
-    return [Port(f"{CARD}{d['name']}", f"Sound output: {d['name']}") for d in found if d["max_output_channels"] > 1]
+    return cards("output", 2)
 
 
 @dataclass

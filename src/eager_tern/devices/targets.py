@@ -14,6 +14,8 @@ from eager_tern.errors import InputError
 from eager_tern.formats.registry import write_pulses, writer_of
 from eager_tern.signal.values import Floats, pulses_from_signed
 
+USUAL_CARRIER_HZ = 38_000  # what most receivers are made for, and what drivers send with that cannot change it
+DUTY_PERCENT = 33  # what receivers and diodes are made for
 LOOK_S = 0.02  # how often it is asked whether to stop
 
 

@@ -18,6 +18,7 @@ from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.text_file import read_text
 
 
 @dataclass(frozen=True)
@@ -40,12 +41,7 @@ def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FO
     """
     if labels_path is None:
         return _every_press(paths, by_hand)
-    try:
-        text = labels_path.read_text("utf-8")
-    except OSError as error:
-        raise InputError(labels_path, error.strerror or "cannot be read") from None
-    except UnicodeDecodeError as error:
-        raise InputError(labels_path, "is not text", f"byte {error.start}") from None
+    text = read_text(labels_path)
     by_name = {path.name: path for path in paths}
     only = paths[0].name if len(paths) == 1 else None
     names, rows, words, counted = parse_labels(text, labels_path, only)

@@ -19,6 +19,7 @@ from eager_tern.linecode.values import Bits
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import frame_pulses
+from eager_tern.text_file import read_text
 
 BASE_KEY = "based_on"
 LONGEST = 200_000  # characters: the longest sheet here has some four thousand
@@ -99,12 +100,7 @@ def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:
 
 def load_sheet(path: Path) -> Sheet:
     """A sheet from a file. Raises InputError."""
-    try:
-        return parse_sheet(path.read_text("utf-8"), path)
-    except OSError as error:
-        raise InputError(path, error.strerror or "cannot be read") from None
-    except UnicodeDecodeError as error:
-        raise InputError(path, "is not text", f"byte {error.start}") from None
+    return parse_sheet(read_text(path), path)
 
 
 def sheets_in(folder: Path) -> tuple[list[Sheet], list[InputError]]:

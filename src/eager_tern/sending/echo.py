@@ -8,12 +8,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.values import NO_BITS, Bits
 from eager_tern.protocol.presses import Press
 from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
+from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
 LEAST_ALIKE = 0.75  # of the pulses or bits: with less in common it is another frame
@@ -41,9 +43,9 @@ class Meant:
 class Echo:
     """What was heard of a press. ``heard`` counts frames; ``bits`` are those of the first one heard.
 
-    ``first_different`` is the first bit that differs (or pulse, where no bits are known); ``lost_frames`` are those
-    of the press that were not heard. Clock and mark excess are those that fit all edges best, ``rms_us`` and
-    ``worst_us`` what is left of them. ``leans_us``: of each edge of the first frame heard, shape (pulses + 1,).
+    ``first_different`` is the first bit that differs (or pulse, where no bits are known). Clock and mark excess are
+    those that fit all edges best, ``rms_us`` and ``worst_us`` what is left of them. ``leans_us``: of each edge of the
+    first frame heard, shape (pulses + 1,).
     ``gap_error_us`` is by how much the gaps between frames were longer than meant, at the most.
     """
 
@@ -145,11 +147,10 @@ def _likeness(meant: Pulses, heard: Pulses) -> _Likeness | None:
     clock, excess = _rough(m, h)
     if not CLOCKS[0] < clock < CLOCKS[1]:
         return None
-    signs = np.where(np.arange(m.size) % 2, -1.0, 1.0)
-    level = (h - excess * signs) / clock
-    different = _differs(m, level)
+    exact = (h - excess * alternating(m.size)) / clock
+    different = _differs(m, exact)
     part = 1.0 - float(different.mean())
-    return _Likeness(part, clock, heard, different, float(np.abs(level - m).mean())) if part >= LEAST_ALIKE else None
+    return _Likeness(part, clock, heard, different, float(np.abs(exact - m).mean())) if part >= LEAST_ALIKE else None
 
 
 def _rough(meant: Floats, heard: Floats) -> tuple[float, float]:
@@ -158,8 +159,7 @@ def _rough(meant: Floats, heard: Floats) -> tuple[float, float]:
     excess = (float(np.median(marks)) - float(np.median(spaces))) / 2 if spaces.size else float(np.median(marks))
     clock = 1.0
     for _ in range(3):
-        signs = np.where(np.arange(meant.size) % 2, -1.0, 1.0)
-        clock = float(np.median((heard - excess * signs).cumsum() / meant.cumsum()))
+        clock = float(np.median((heard - excess * alternating(meant.size)).cumsum() / meant.cumsum()))
         rest = heard - clock * meant
         both = [float(np.median(rest[0::2]))] + ([-float(np.median(rest[1::2]))] if spaces.size else [])
         excess = float(np.mean(both))
@@ -193,10 +193,8 @@ def _by_level(meant: Pulses, heard: Pulses) -> _Likeness | None:
         return None
     step = float(meant.durations_us.min()) / 4
     times = np.arange(step / 2, meant.duration_us, step)
-    ends = [np.cumsum(p.durations_us) for p in (meant, heard)]
     scale = heard.duration_us / meant.duration_us
-    levels = [np.searchsorted(ends[0], times) % 2, np.searchsorted(ends[1], times * scale) % 2]
-    part = float(np.mean(levels[0] == levels[1]))
+    part = float(np.mean(level_at(meant, times) == level_at(heard, times * scale)))
     return _Likeness(part, scale, heard, None, step) if part >= SAME_LEVEL else None
 
 

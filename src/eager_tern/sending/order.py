@@ -22,16 +22,24 @@ from eager_tern.protocol.loading import library, library_sheet, load_sheet
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import read_pulses
 from eager_tern.sending.echo import Echo, echoes
-from eager_tern.sending.routine import MANY, SHORTEST_PAUSE_S, steps_of
+from eager_tern.sending.routine import SHORTEST_PAUSE_S, steps_of
 from eager_tern.sending.saying import Handset, Saying, fields_in_words, fields_of_words, said_by_press, said_by_sheet
-from eager_tern.sending.sender import Sent, expect_unhurried, prepared, say, with_pauses, with_steps_pauses
+from eager_tern.sending.sender import (
+    Presses,
+    Sent,
+    expect_unhurried,
+    long_in_words,
+    prepared,
+    say,
+    with_pauses,
+    with_steps_pauses,
+)
 from eager_tern.signal.values import Floats, pulses_from_signed
+from eager_tern.text_file import read_text
 
 BEHIND_S = 0.6  # that is listened on behind the last frame: a receiver tells a silence only when it has lasted
 WARM_UP_S = 0.3  # of listening before the first frame
 SHEET_SUFFIX = ".toml"
-
-Presses = list[tuple[Saying | None, float]]
 
 
 @dataclass(frozen=True)
@@ -72,7 +80,7 @@ def ordered(order: Order) -> tuple[Presses, tuple[Sheet, ...]]:
         _refuse_routine(order)
         values = fields_of_words(order.args)
         what = fields_in_words(values) or sheet.id
-        presses = with_pauses([said_by_sheet(what, sheet, values, order.times)], order.every_s)
+        presses = with_pauses([said_by_sheet(what, sheet, values)], order.every_s)
         sheets = (sheet, *(s for s in sheets if s.id != sheet.id))
     elif _is_casebook(path):
         with closing(Casebook.open(path, read_only=True)) as casebook:
@@ -126,13 +134,7 @@ def _of_casebook(order: Order, handset: Handset) -> Presses:
     if order.routine is not None:
         if order.args:
             raise InputError(order.args[0], "stands beside --routine, which says everything that is sent")
-        try:
-            text = order.routine.read_text("utf-8")
-        except OSError as error:
-            raise InputError(order.routine, error.strerror or "cannot be read") from None
-        except UnicodeDecodeError as error:
-            raise InputError(order.routine, "is not text", f"byte {error.start}") from None
-        steps = steps_of(text, handset, order.routine)
+        steps = steps_of(read_text(order.routine), handset, order.routine)
         expect_unhurried([step.pause_s for step in steps if step.pause_s is not None and not step.fast])
         return with_steps_pauses(steps, prepared(steps, handset, order.routine), order.every_s)
     if not order.args:
@@ -154,11 +156,6 @@ def _of_capture(path: Path, number: int | None) -> list[Saying]:
     return [said_by_press(f"press {at}", press, take) for at, (take, press) in chosen]
 
 
-def lasts_s(presses: Presses) -> float:
-    """How long it takes to send presses."""
-    return sum((saying.duration_s if saying is not None else 0.0) + pause for saying, pause in presses)
-
-
 def send_order(
     presses: Presses,
     target: Target,
@@ -171,13 +168,13 @@ def send_order(
 
     What went out is on record whatever happens; a target that fails is told in ``trouble``.
     """
-    count = sum(saying is not None for saying, _ in presses)
-    if count > MANY:
-        tell(f"{count} presses take {lasts_s(presses) / 60:.1f} minutes; Ctrl-C stops between two frames")
+    if words := long_in_words(presses):
+        tell(f"{words}; Ctrl-C stops between two frames")
     sent: list[Sent] = []
     trouble = ""
-    listening = _Listening(ear) if ear is not None else None
+    listening: _Listening | None = None
     try:
+        listening = _Listening(ear) if ear is not None else None
         for one in say(presses, target, stopped):
             sent.append(one)
     except InputError as error:

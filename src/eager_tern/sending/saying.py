@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget
+from eager_tern.casebook.values import Caught, Gadget, PressReading, bit_text, bits_of_text
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import NO_BITS, Bits
 from eager_tern.protocol.checks import fill_in
@@ -22,8 +22,8 @@ from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.template import frame_pulses
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_durations
 
-# Behind the last frame of a press and behind one whose gap nobody recorded: longer than any within a press (SIGNALS.md
-# gives 108 ms for the longest period of a hold), shorter than what makes two presses of one (150 ms).
+# Behind a frame whose gap nobody recorded: as between the frames of most handsets, and shorter than what makes two
+# presses of one (150 ms).
 USUAL_GAP_US = 45_000.0
 CLOCK_ERROR = 0.07  # of handsets with a ceramic resonator or a worse clock: what is off by more has another unit
 
@@ -59,15 +59,16 @@ class Saying:
 
     def times(self, count: int) -> Saying:
         """With so many frames in all, at its own rhythm; a sheet's least count stands."""
-        if count <= 0 or self.sheet is not None:
-            return self if count <= 0 else said_by_sheet(self.what, self.sheet, self.values, count)
+        if count <= 0:
+            return self
+        if self.sheet is not None:
+            return said_by_sheet(self.what, self.sheet, self.values, count)
         more = (self.held,) * (count - len(self.frames))
         return replace(self, frames=(*self.frames[:count], *more))
 
 
-def said_by_sheet(what: str, sheet: Sheet | None, values: Mapping[str, Value], frames: int = 0) -> Saying:
+def said_by_sheet(what: str, sheet: Sheet, values: Mapping[str, Value], frames: int = 0) -> Saying:
     """A press made from values for a sheet's fields. Raises InputError for unknown names and values out of range."""
-    assert sheet is not None
     sent = press_frames(sheet, values, frames)
     one_more = press_frames(sheet, values, len(sent) + 1)[-1]
     made = make_frame(sheet, values)
@@ -166,20 +167,24 @@ class Handset:
         if sheet is not None:
             return self._made(what, self._in_its_time(sheet, caught), caught.reading.fields)
         pulses = self._pulses_of(caught.take_id)
-        bits = np.array(list(map(int, caught.reading.bits)), np.uint8)
+        bits = bits_of_text(caught.reading.bits)
         return said_as_recorded(what, pulses, caught.reading.frames, bits)
+
+    def _sheet_of(self, reading: PressReading) -> Sheet | None:
+        """The sheet that a press was read by."""
+        return self.own_sheets.get(reading.protocol) or library_sheet(reading.protocol)
 
     def sheet_that_reproduces(self, caught: Caught) -> Sheet | None:
         """The sheet that makes the bits of a press from its fields; None where none does."""
         reading = caught.reading
-        sheet = self.own_sheets.get(reading.protocol) or library_sheet(reading.protocol)
+        sheet = self._sheet_of(reading)
         if sheet is None or reading.first_missed:
             return None
         try:
             made = make_frame(sheet, reading.fields)
         except InputError:
             return None
-        return sheet if "".join(map(str, made.bits.tolist())) == reading.bits else None
+        return sheet if bit_text(made.bits) == reading.bits else None
 
     def fields(self, what: str, values: Mapping[str, Value]) -> Saying:
         """A frame set by its fields. Raises InputError."""
@@ -203,7 +208,7 @@ class Handset:
             raise InputError(f"sheet {sheet.id}", f"{what}: it has bits 0 to {sheet.bit_count - 1}")
         sheet = self._in_its_time(sheet, base)
         kind = sheet.frame(base.reading.kind) if base.reading.kind else sheet.leads[0]
-        sent = np.array(list(map(int, base.reading.bits)), np.uint8)
+        sent = bits_of_text(base.reading.bits)
         bits = kind.turned(sent)
         bits[first : last + 1] = list(map(int, f"{number:0{last - first + 1}b}"))
         free = tuple(c for c in sheet.checks if not set(range(first, last + 1)) & set(c.at.index.tolist()))
@@ -216,7 +221,7 @@ class Handset:
         first, last = heard.reading.frames[0]
         recorded = self._pulses_of(heard.take_id).part(first, last).duration_us
         kind = sheet.frame(heard.reading.kind) if heard.reading.kind else sheet.leads[0]
-        bits = np.array(list(map(int, heard.reading.bits)), np.uint8)
+        bits = bits_of_text(heard.reading.bits)
         if bits.size != sheet.bit_count:
             return sheet
         slower = recorded / frame_pulses(sheet, kind, kind.turned(bits)).duration_us
@@ -251,7 +256,7 @@ class Handset:
     def _heard(self, caught: Caught) -> None:
         """Note what counts on: the next frame said goes on from the last one heard."""
         reading = caught.reading
-        sheet = self.own_sheets.get(reading.protocol) or library_sheet(reading.protocol)
+        sheet = self._sheet_of(reading)
         for f in sheet.fields if sheet is not None else ():
             value = reading.fields.get(f.name)
             if f.role is not None and isinstance(value, int):

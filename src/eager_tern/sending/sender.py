@@ -10,9 +10,11 @@ import numpy as np
 from eager_tern.devices.targets import Target
 from eager_tern.errors import InputError
 from eager_tern.sending.echo import Meant
-from eager_tern.sending.routine import SHORTEST_PAUSE_S, USUAL_PAUSE_S, Step, Voice, pauses_between
+from eager_tern.sending.routine import MANY, SHORTEST_PAUSE_S, USUAL_PAUSE_S, Step, Voice, pauses_between
 from eager_tern.sending.saying import Saying
 from eager_tern.signal.values import pulses_from_signed
+
+Presses = Sequence[tuple[Saying | None, float]]  # each with the silence behind it, s; None is silence alone
 
 
 @dataclass(frozen=True)
@@ -60,20 +62,32 @@ def expect_unhurried(pauses_s: Sequence[float]) -> None:
         )
 
 
-def with_pauses(sayings: Sequence[Saying], every_s: float) -> list[tuple[Saying | None, float]]:
+def with_pauses(sayings: Sequence[Saying], every_s: float) -> Presses:
     """Presses with the silence behind each; none behind the last."""
     return [(saying, every_s if at + 1 < len(sayings) else 0.0) for at, saying in enumerate(sayings)]
 
 
-def with_steps_pauses(
-    steps: Sequence[Step], sayings: Sequence[Saying | None], every_s: float
-) -> list[tuple[Saying | None, float]]:
+def with_steps_pauses(steps: Sequence[Step], sayings: Sequence[Saying | None], every_s: float) -> Presses:
     """The same for a routine's steps."""
     return list(zip(sayings, pauses_between(steps, every_s), strict=True))
 
 
+def long_in_words(presses: Presses) -> str:
+    """How long many presses take, in words; empty where they are few."""
+    count = sum(saying is not None for saying, _ in presses)
+    lasts_s = sum((saying.duration_s if saying is not None else 0.0) + pause for saying, pause in presses)
+    return f"{count} presses take {lasts_s / 60:.1f} minutes" if count > MANY else ""
+
+
+def expect_possible(presses: Presses, target: Target) -> None:
+    """Raises InputError where a target cannot send one of the presses."""
+    for saying, _ in presses:
+        if saying is not None and (reason := target.cannot(saying.frames, saying.carrier_hz)):
+            raise InputError(target.id, f"{reason} ({saying.what})")
+
+
 def say(
-    presses: Sequence[tuple[Saying | None, float]],
+    presses: Presses,
     target: Target,
     stopped: Callable[[], bool] = lambda: False,
 ) -> Iterator[Sent]:
@@ -82,9 +96,7 @@ def say(
     What a target cannot do is said before anything is sent. Once it is ``stopped`` no further frame goes out; one that
     is on its way is cut short where the target can do that.
     """
-    for saying, _ in presses:
-        if saying is not None and (reason := target.cannot(saying.frames, saying.carrier_hz)):
-            raise InputError(target.id, f"{reason} ({saying.what})")
+    expect_possible(presses, target)
     begun: float | None = None
     for saying, pause_s in presses:
         if stopped():

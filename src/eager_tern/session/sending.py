@@ -11,8 +11,7 @@ from threading import Event as Flag
 import numpy as np
 
 from eager_tern.casebook.changes import Change, WriteRoutine
-from eager_tern.casebook.sweep import SLOWER, Sweep, did_nothing, goes_on, next_presses, reacted, went_out
-from eager_tern.casebook.values import Caught
+from eager_tern.casebook.values import Caught, bits_of_text
 from eager_tern.demo.listening_gadget import GadgetTarget
 from eager_tern.demo.obeying import Gadget, gadgets
 from eager_tern.demo.playing import SIMULATED, SIMULATED_GADGETS, Source, list_targets, open_target, simulated_id
@@ -25,9 +24,9 @@ from eager_tern.protocol.fields import Value
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.sending.echo import Echo, Meant, echoes
-from eager_tern.sending.routine import MANY, USUAL_PAUSE_S, Step, pauses_between, steps_of_line
-from eager_tern.sending.saying import Handset, Saying
-from eager_tern.sending.sender import Sent, expect_unhurried, say
+from eager_tern.sending.routine import USUAL_PAUSE_S, Step, pauses_between, steps_of_line
+from eager_tern.sending.saying import USUAL_GAP_US, Handset, Saying
+from eager_tern.sending.sender import Sent, expect_possible, expect_unhurried, long_in_words, say
 from eager_tern.sending.wording import frames_in_words
 from eager_tern.session.events import Event
 from eager_tern.session.live import Live
@@ -36,7 +35,7 @@ from eager_tern.signal.values import Floats
 
 LATEST = 60  # presses that counters go on from
 ECHO_S = 4.0  # within which what comes from the source is the echo of what was said last
-REACTED = "reacted"  # the label of a press that a sweep has found
+SILENCE_US = 200_000.0  # round a press that is put into the log: it is one by itself
 
 
 @dataclass(frozen=True)
@@ -72,7 +71,7 @@ class Sending:
     """One sender at a time; listening goes on meanwhile."""
 
     def __init__(self, session: Session, live: Live) -> None:
-        self.changed: Event[[]] = Event()  # targets, the routine, whether something goes out, the sweep
+        self.changed: Event[[]] = Event()  # targets, the routine, whether something goes out
         self.stepped: Event[[int]] = Event()  # a step is being said; −1: none any more
         self.said: Event[[int]] = Event()  # a step went out, or its echo has come
         self.reacted: Event[[str]] = Event()  # a simulated gadget heard something
@@ -84,9 +83,10 @@ class Sending:
         self.log: list[Said] = []
         self._session, self._live = session, live
         self._run: _Run | None = None
-        self._sweeping: list[tuple[int, Saying, float]] = []  # line, press, and the silence behind it
         self._echo_of: dict[int, int] = {}  # presses that are echoes: which entry of the log
-        self._kept_at = 0.0
+        self._kept: tuple[str, float] | None = (
+            None  # the label of a press that is being put into the log, and since when
+        )
         session.opened.connect(self._opened)
         live.changed.connect(self.changed.emit)
         session.changed.connect(self._something_changed)
@@ -203,11 +203,9 @@ class Sending:
             self.troubled.emit(str(error))
             return
         pauses = pauses_between(steps, USUAL_PAUSE_S)
-        count = sum(saying is not None for saying in sayings)
-        if count > MANY:
-            seconds = sum(pauses) + sum(s.duration_s for s in sayings if s is not None)
-            self.troubled.emit(f"{count} presses take {seconds / 60:.1f} minutes. Escape stops between two frames.")
-        self._go([(step.line, saying, pause) for step, saying, pause in zip(steps, sayings, pauses, strict=True)])
+        if words := long_in_words(list(zip(sayings, pauses, strict=True))):
+            self.troubled.emit(f"{words}. Escape stops between two frames.")
+        self.go([(step.line, saying, pause) for step, saying, pause in zip(steps, sayings, pauses, strict=True)])
 
     def say_key(self, name: str) -> None:
         self._say_one(lambda handset: handset.key(name))
@@ -237,7 +235,7 @@ class Sending:
 
     def _say_one(self, what: Callable[[Handset], Saying], held: bool = False) -> None:
         try:
-            self._go([(0, what(self.handset()), 0.0)], held=held)
+            self.go([(0, what(self.handset()), 0.0)], held=held)
         except InputError as error:
             self.troubled.emit(str(error))
 
@@ -246,12 +244,13 @@ class Sending:
         if self._run is not None:
             self._run.stopped.set()
 
-    def _go(
+    def go(
         self,
         presses: list[tuple[int, Saying | None, float]],
         then: Callable[[], None] = lambda: None,
         held: bool = False,
     ) -> None:
+        """Send presses, each with its line and the silence behind it; ``then``, unless somebody stopped it."""
         if self._run is not None:
             self.troubled.emit("Something is being sent already; Escape stops it.")
             return
@@ -284,9 +283,7 @@ class Sending:
         """In a thread of its own."""
         target = self._opened_target(target_id, stand_in, recorder)
         try:
-            for _, saying, _ in run.presses:
-                if saying is not None and (reason := target.cannot(saying.frames, saying.carrier_hz)):
-                    raise InputError(target.id, f"{reason} ({saying.what})")
+            expect_possible([(saying, pause_s) for _, saying, pause_s in run.presses], target)
             for number, saying, pause_s in run.presses:
                 if run.stopped.is_set():
                     return
@@ -337,9 +334,9 @@ class Sending:
     def _caught(self, press_id: int) -> None:
         if press_id in self._echo_of:
             return
-        if self._kept_at and time.time() - self._kept_at < ECHO_S:  # no echo, but what a sweep has found
-            self._kept_at = 0.0
-            self._session.label(press_id, REACTED)
+        kept, self._kept = self._kept, None
+        if kept is not None and time.time() - kept[1] < ECHO_S:  # no echo, but what was to be in the log
+            self._session.label(press_id, kept[0])
             return
         for at in range(len(self.log)):
             waits = self.log[at].echo is None and time.time() - self.log[at].sent.start_s < ECHO_S
@@ -361,96 +358,6 @@ class Sending:
         self.said.emit(self.log[at].step)
         return True
 
-    # Sweeps
-
-    @property
-    def sweep(self) -> Sweep | None:
-        book, gadget = self._session.casebook, self._session.gadget
-        return book.sweep(gadget.id) if book is not None and gadget is not None else None
-
-    def _keep_sweep(self, sweep: Sweep | None) -> None:
-        book, gadget = self._session.casebook, self._session.gadget
-        if book is not None and gadget is not None:
-            book.put_sweep(gadget.id, sweep)
-            self.changed.emit()
-
-    def start_sweep(self) -> None:
-        """Say every press of the routine until the gadget reacts; go on where it was stopped."""
-        if not self._sayings_to_sweep():
-            return
-        sweep = self.sweep
-        if sweep is None or sweep.phase == "over" or sweep.count != len(self._sweeping):
-            sweep = Sweep(len(self._sweeping))
-        elif sweep.phase == "found":
-            sweep = goes_on(sweep)
-        self._keep_sweep(sweep)
-        self._sweep_on()
-
-    def end_sweep(self) -> None:
-        self.stop()
-        self._keep_sweep(None)
-
-    def _sayings_to_sweep(self) -> bool:
-        lines = self.lines(self.text, self.handset())
-        wrong = next((line for line in lines if line.wrong), None)
-        self._sweeping = [
-            (line.number, saying, step.pause_s if step.pause_s is not None else USUAL_PAUSE_S)
-            for line in lines
-            for step, saying in zip(line.steps, line.sayings, strict=True)
-            if saying is not None
-        ]
-        if wrong is not None or not self._sweeping:
-            why = (
-                f"Line {wrong.number}: {wrong.words}"
-                if wrong is not None
-                else "The routine names nothing to sweep over."
-            )
-            self.troubled.emit(why)
-            return False
-        return True
-
-    def _sweep_on(self) -> None:
-        """Say what the sweep says next."""
-        sweep = self.sweep
-        if sweep is None or self._run is not None:
-            return
-        presses = next_presses(sweep)
-        narrowing = sweep.phase == "narrowing"
-        slower = SLOWER if narrowing else 1.0
-
-        def then() -> None:
-            now = self.sweep
-            if now is not None and now == sweep and not narrowing:
-                self._keep_sweep(went_out(now))
-                self._sweep_on()
-
-        if presses:
-            chosen = [self._sweeping[n] for n in presses]
-            self._go([(line, saying, slower * pause_s) for line, saying, pause_s in chosen], then)
-
-    def it_reacted(self) -> None:
-        """Somebody saw the gadget react: it was one of the last few."""
-        sweep = self.sweep
-        if sweep is None or (not self._sweeping and not self._sayings_to_sweep()):
-            return
-        self._after_stop(reacted(sweep if sweep.phase == "narrowing" or self._run is None else went_out(sweep)))
-
-    def nothing_happened(self) -> None:
-        """What was tried did nothing."""
-        if (sweep := self.sweep) is not None:
-            self._after_stop(did_nothing(sweep))
-
-    def _after_stop(self, sweep: Sweep) -> None:
-        """Let what goes out just now end, then go on with the sweep as it is now."""
-        self._keep_sweep(sweep)
-        if sweep.found is not None:
-            self.stop()
-            self._keep_as_press(self._sweeping[sweep.found][1])
-            return
-
-        self.stop()
-        self.when_silent(self._sweep_on)
-
     def when_silent(self, act: Callable[[], object]) -> None:
         """Do something as soon as nothing goes out any more."""
         if self._run is None:
@@ -458,39 +365,19 @@ class Sending:
         else:
             self._session.inbox.in_thread(lambda: wait(LOOK_S, lambda: False), lambda _: self.when_silent(act))
 
-    def found_in_words(self) -> str:
-        """What the sweep has come to, in a sentence."""
-        sweep = self.sweep
-        if sweep is None:
-            return ""
-        if sweep.phase == "found" and sweep.found is not None and (self._sweeping or self._sayings_to_sweep()):
-            return f"It was “{self._sweeping[sweep.found][1].what}”. It is kept in the log as “{REACTED}”."
-        if sweep.phase == "narrowing" and (self._sweeping or self._sayings_to_sweep()):
-            names = " and ".join(f"“{self._sweeping[n][1].what}”" for n in sweep.trying)
-            are = "is" if len(sweep.trying) == 1 else "are"
-            return f"It was one of {len(sweep.suspects)}. Now {names} {are} said again. Did it react?"
-        if sweep.phase == "over":
-            return f"All {sweep.count} presses were said."
-        return f"{sweep.said} of {sweep.count} presses said. Press Return as soon as the gadget reacts."
-
-    def _keep_as_press(self, saying: Saying) -> None:
-        """The press that did it, in the log."""
+    def keep_as_press(self, saying: Saying, label: str) -> None:
+        """Have what was said in the log, as a press with that label: its echo, where one was recorded."""
         service, gadget = self._session.service, self._session.gadget
         if service is None or gadget is None:
             return
         if self._live.on:
-            last = next(
-                (s for s in reversed(self.log) if s.echo is not None and s.sent.saying.what == saying.what), None
-            )
-            echo = next(
-                (press for press, at in self._echo_of.items() if last is not None and self.log[at] is last), None
-            )
-            if echo is not None:
-                self._session.label(echo, REACTED)
+            heard = [press for press, at in self._echo_of.items() if self.log[at].sent.saying.what == saying.what]
+            if heard:
+                self._session.label(heard[-1], label)
             return
-        self._kept_at = time.time()
+        self._kept = label, time.time()
         service.begin(gadget.id, f"said: {saying.what}", self._session.sheets)
-        service.hear(np.concatenate([np.array([-200_000.0]), *saying.frames, np.array([-200_000.0])]))
+        service.hear(np.concatenate([np.array([-SILENCE_US]), *saying.frames, np.array([-SILENCE_US])]))
         service.end()
 
     # What happens elsewhere
@@ -499,7 +386,6 @@ class Sending:
         self.stop()
         self.log.clear()
         self._echo_of.clear()
-        self._sweeping = []
         name = self._session.gadget.name if self._session.gadget is not None else ""
         own = next((simulated_id(gadget) for gadget in SIMULATED_GADGETS if gadget.name == name), "")
         if own and (not self.target_id or self.target_id.startswith(SIMULATED)):
@@ -508,7 +394,6 @@ class Sending:
 
     def _something_changed(self, change: Change) -> None:
         if isinstance(change, WriteRoutine):
-            self._sweeping = []
             self.changed.emit()
 
 
@@ -526,12 +411,11 @@ def as_meant(session: Session, press: Caught) -> Meant:
     """A press of the log as what was meant: another is held against it."""
     pulses = session.take_pulses(press.take_id)
     frames = tuple(pulses.part(first, last) for first, last in press.reading.frames)
-    bits = np.array(list(map(int, press.reading.bits)), np.uint8)
-    return Meant(frames, tuple(frame.start_us for frame in frames), bits)
+    return Meant(frames, tuple(frame.start_us for frame in frames), bits_of_text(press.reading.bits))
 
 
 def _heard_beside(stand_in: StandInProcess, frames: Sequence[Floats]) -> None:
     """A simulated receiver beside the gadget hears the same."""
-    silent = [frame if frame[-1] < 0 else np.append(frame, -45_000.0) for frame in frames]
+    silent = [frame if frame[-1] < 0 else np.append(frame, -USUAL_GAP_US) for frame in frames]
     stand_in.down(np.concatenate(silent).tolist(), silent[-1].tolist())
     stand_in.up()
