@@ -158,16 +158,6 @@ def _moved_by_several(bits: BitRows, first: int, width: int) -> bool:
     return int(np.count_nonzero(alone.any(axis=0))) > 1
 
 
-def turns(bit: NDArray[np.uint8]) -> float:
-    """log10 of in how many ways a bit could be set as often, or turn as often from row to row; the fewer are taken.
-
-    One that turned once has said one thing, and one that turns with every row says nothing that another such does not.
-    """
-    rows, ones = len(bit), int(np.sum(bit))
-    changed = int(np.count_nonzero(np.diff(bit.astype(np.int8))))
-    return min(log10(comb(rows, ones)), log10(comb(max(rows - 1, 0), changed)))
-
-
 def follows(covers: Sequence[tuple[int, int]], place: Place, known: Sequence[Found]) -> bool:
     """Whether a check at a place only says again what a known one says, which covers the place and is covered by it."""
     for other in known:

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import Found, find_copies, find_sums
-from eager_tern.compare.counters import Counter, find_counters, find_ids
+from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
+from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
@@ -79,12 +80,15 @@ def compare(stack: Stack) -> Comparison:
     _take(free, sums)
     crcs = find_crcs(stack, free, (*checks, *sums))
     _take(free, crcs)
+    running = find_running(stack, free, (*checks, *sums, *crcs))
+    _take(free, running)
+    crcs += running
     told = {column for crc in crcs for column in crc.positions}
     checks += [each for each in sums if not told.issuperset(each.positions)] + crcs
     scattered = find_scattered(stack, free, checks)
     _take(free, scattered)
     checks += scattered
-    fields = find_fields(stack, np.flatnonzero(~free).tolist())
+    fields = find_fields(stack, np.flatnonzero(~free).tolist(), _lowest_first(checks))
     for field in fields:
         free[list(field.positions)] = False
     of_fields = find_over_fields(stack, free, fields, checks)
@@ -102,11 +106,23 @@ def compare(stack: Stack) -> Comparison:
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
-    ids = find_ids(stack, free)
-    for each in ids:
-        free[list(each.positions)] = False
-    counters += ids
+    told = {column for found in (*checks, *counters) for column in found.positions}
+    for find in (lambda: find_rolling(stack, free, sorted(told)), lambda: find_ids(stack, free)):
+        by_themselves = find()
+        for each in by_themselves:
+            free[list(each.positions)] = False
+        counters += by_themselves
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
+
+
+def _lowest_first(checks: Sequence[Found]) -> bool:
+    """Which bit of a number the checks say is sent first, where their order matters."""
+    said = [
+        check.check.reflect_in if check.kind == "crc" else check.check.order == "lsb"
+        for check in checks
+        if check.kind == "crc" or (check.kind == "sum" and not check.check.carry)
+    ]
+    return not said or sum(said) * 2 >= len(said)
 
 
 def _follows(parity: Found, checks: Sequence[Found]) -> bool:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
-from eager_tern.compare.numbers import Encoding, decoded
+from eager_tern.compare.number import Encoding, decoded
 from eager_tern.compare.stack import Label, Stack, numbers
 from eager_tern.signal.values import Floats
 

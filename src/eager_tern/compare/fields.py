@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.numbers import Encoding, Number, decoded, find_number
+from eager_tern.compare.number import Encoding, Number, decoded
+from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
 from eager_tern.compare.words import find_words
 
@@ -80,8 +81,11 @@ class Field:
         return [round(value, 9) for value in (number * self.map.scale + self.map.offset).tolist()]
 
 
-def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
-    """A field for each label that has one; ``taken`` are columns of checks. The surest are found first."""
+def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = True) -> list[Field]:
+    """A field for each label that has one; ``taken`` are columns of checks. The surest are found first.
+
+    ``lowest_first``: how the frame's numbers stand, where no number among the fields tells.
+    """
     free = np.setdiff1d(stack.varying, np.asarray(taken, np.intp))
     found = [field for name in stack.labels for field in _fields(stack, name, free)]
     claimed: set[int] = set()
@@ -92,7 +96,24 @@ def find_fields(stack: Stack, taken: Sequence[int] = ()) -> list[Field]:
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
         out.append(replace(choice, others=rest))
     order = list(stack.labels)
+    out = [_in_order(field, _steps_down(out, lowest_first)) for field in out]
     return sorted(_completed(out, stack, claimed), key=lambda f: order.index(f.name))
+
+
+def _steps_down(fields: Sequence[Field], lowest_first: bool) -> int:
+    """By how much a position is above the next lower bit's in most numbers: 1 where the lowest bit is sent first."""
+    steps = [f.positions[0] - f.positions[1] for f in fields if len(f.positions) > 2 and isinstance(f.map, Linear)]
+    up, down = sum(step > 0 for step in steps), sum(step < 0 for step in steps)
+    return 1 if (lowest_first if up == down else up > down) else -1
+
+
+def _in_order(field: Field, step: int) -> Field:
+    """A field of words whose bits stand in a row, read in the order in which the frame's numbers are."""
+    run, table = field.positions, field.map
+    if not isinstance(table, Table) or len(run) < 2 or {a - b for a, b in pairwise(run)} != {-step}:
+        return field
+    words = {int(f"{raw:0{len(run)}b}"[::-1], 2): word for raw, word in table.words.items()}
+    return replace(field, positions=run[::-1], map=Table(words))
 
 
 def _completed(fields: Sequence[Field], stack: Stack, claimed: set[int]) -> list[Field]:
@@ -191,8 +212,9 @@ def _over(
     errors = round(MOST_WRONG * len(rows))
     fields: list[Field] = []
     as_numbers = numbers(values)
+    starts = [start for start, _ in stack.section_bounds]
     if as_numbers is not None:
-        for number in find_number(bits, columns, as_numbers, errors, windows=not when):
+        for number in find_number(bits, columns, as_numbers, errors, not when, starts):
             fields.append(_of_number(name, number, rows, when))
     wrong = len(fields[0].contradicting) if fields else len(rows)
     if wrong > FEWEST_WORSE:

@@ -19,9 +19,9 @@ from eager_tern.compare.checks import (
     only_counts,
     places,
     positions,
-    turns,
     witnesses,
 )
+from eager_tern.compare.evidence import turns
 from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import expected_value
 from eager_tern.protocol.schema import Check

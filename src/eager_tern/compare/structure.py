@@ -5,20 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from math import log10
-from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, held, positions
 from eager_tern.compare.linear import find_crcs
+from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, rest_of
 from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.protocol.schema import Check
 
-Order = Literal["lsb", "msb"]
-Numbers = NDArray[np.int64]
 FEWEST_FOR_UNUSUAL = 6  # distinct frames, with which checks of any kind are sought
-SHORTEST_COVER = 2  # units that a check goes over
 USUAL_TRIED = 24.0  # natural checks of a section: kinds, orders and widths
 SEEDS = 256.0  # of which one may fit by accident
 
@@ -81,24 +77,6 @@ def _complements(stack: Stack) -> list[Found]:
     return [Found(each.check, each.holds, chance) for _, each in found] if found and chance < MOST_CHANCE else []
 
 
-@dataclass(frozen=True)
-class _Kind:
-    """A way to compute a check of ``width`` bits over units; ``tried`` counts how many there are of its sort."""
-
-    kind: Literal["sum", "xor", "ones"]
-    negate: bool = False
-    modulus: int = 0
-    rotate: int = 0
-    usual: bool = True
-
-
-KINDS = (
-    _Kind("sum"), _Kind("xor"), _Kind("sum", negate=True), _Kind("ones"), _Kind("ones", negate=True),
-    _Kind("sum", modulus=255, usual=False), _Kind("sum", modulus=15, usual=False),
-    *(_Kind(kind, rotate=by, usual=False) for kind in ("xor", "sum") for by in (1, 7, 4)),
-)  # fmt: skip
-
-
 def _at_ends(stack: Stack) -> list[Found]:
     """Checks in the last byte or nibble of a section, over all before it in the section or in the frame."""
     found: list[Found] = []
@@ -119,20 +97,15 @@ def _at_ends(stack: Stack) -> list[Found]:
 
 
 def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order: Order) -> Iterator[Found]:
-    units = _units(stack.bits[:, begin:first], unit, order)
-    told = _units(stack.bits[:, first : first + width], width, order)[:, 0]
+    units = in_units(stack.bits[:, begin:first], unit, order)
+    told = in_units(stack.bits[:, first : first + width], width, order)[:, 0]
     if told.min() == told.max():
         return
     for kind in KINDS:
-        rest = _rest(told, _computed(units, kind, width), kind, width)
+        rest = rest_of(told, computed(units, kind, width), kind, width)
         if rest is None or (kind.modulus and rest):
             continue
-        check = Check(
-            name=kind.kind, kind=kind.kind, at=positions(first, width, lowest_first=order == "lsb"),
-            covers=((begin, first - 1),), unit=unit, order=order, negate=kind.negate, modulus=kind.modulus,
-            rotate=kind.rotate, init=0 if kind.kind == "xor" or kind.negate or kind.rotate else rest,
-            xor_out=rest if kind.kind == "xor" or kind.negate or kind.rotate else 0,
-        )  # fmt: skip
+        check = check_of(kind, first, width, begin, unit, order, rest)
         holds = held(check, stack.bits)
         if not holds.all():
             continue
@@ -140,36 +113,3 @@ def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order:
         independent = len(np.unique(np.column_stack((units, told)), axis=0)) - (rest not in (0, (1 << width) - 1))
         tried = USUAL_TRIED * (1.0 if kind.usual else 4.0) * (1.0 if rest == 0 else SEEDS if independent else 1.0)
         yield Found(check, holds, log10(tried) - independent * width * log10(2))
-
-
-def _units(bits: BitRows, unit: int, order: Order) -> Numbers:
-    """Numbers of ``unit`` bits each, shape (rows, units)."""
-    weights = 1 << np.arange(unit) if order == "lsb" else 1 << np.arange(unit)[::-1]
-    numbers: Numbers = bits.reshape(len(bits), -1, unit).astype(np.int64) @ weights
-    return numbers
-
-
-def _computed(units: Numbers, kind: _Kind, width: int) -> Numbers:
-    mask = (1 << width) - 1
-    if kind.kind == "ones":
-        return np.array([sum(int(unit).bit_count() for unit in row) for row in units], np.int64)
-    value = np.zeros(len(units), np.int64)
-    for column in units.T:
-        if kind.rotate:
-            by = kind.rotate % width
-            value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
-        value = value ^ column if kind.kind == "xor" else value + column
-    return np.asarray(value % kind.modulus if kind.modulus else value, np.int64)
-
-
-def _rest(told: Numbers, computed: Numbers, kind: _Kind, width: int) -> int | None:
-    """What all frames have beside the computed number: a seed, or what is taken to it at the end; None if it
-    differs.
-    """
-    mask = (1 << width) - 1
-    if kind.kind == "xor" or kind.negate or kind.rotate:
-        computed = -computed if kind.negate else computed
-        rests = np.unique((computed & mask) ^ told)
-    else:
-        rests = np.unique((told - computed) & mask)
-    return int(rests[0]) if rests.size == 1 else None

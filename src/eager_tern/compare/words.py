@@ -11,6 +11,7 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.evidence import of_words, turns
 from eager_tern.compare.stack import BitRows, raw_numbers
 
 WIDEST = 8
@@ -72,6 +73,11 @@ def _with_neighbours(positions: tuple[int, ...], telling: Sequence[int]) -> tupl
     return tuple(range(high, low - 1, -1))
 
 
+def _pieces(positions: Sequence[int]) -> list[int]:
+    """The first of each run of neighbours."""
+    return [p for n, p in enumerate(positions) if n == 0 or abs(p - positions[n - 1]) != 1]
+
+
 def _span(positions: Sequence[int]) -> int:
     return max(positions) - min(positions)
 
@@ -114,8 +120,11 @@ def _table(
     if np.sum(~holds) > errors:
         return None
     rows = len(classes)
-    chance = sum(
-        log10(bits.shape[1]) - log10(comb(rows, int(bits[:, c].sum()))) for c in positions if np.ptp(bits[:, c])
+    told = [c for c in positions if np.ptp(bits[:, c])]
+    # The bits in their own right, or the words as a whole: what says less is believed.
+    chance = max(
+        sum(log10(bits.shape[1]) - turns(bits[:, c]) for c in told),
+        log10(bits.shape[1]) * len(_pieces(positions)) - of_words(classes.tolist()),
     )
     if not holds.all():
         chance += log10(comb(rows, int(np.sum(~holds)))) * len(positions)

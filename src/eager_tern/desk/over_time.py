@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxL
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.curves import fitted, follow
 from eager_tern.compare.fields import Table
-from eager_tern.compare.numbers import decoded
+from eager_tern.compare.number import decoded
 from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour

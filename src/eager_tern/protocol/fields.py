@@ -35,7 +35,7 @@ class DataField(Strict):
 
     name: Name
     bits: Bitwise
-    role: Literal["toggle", "counter"] | None = None
+    role: Literal["toggle", "counter", "rolling"] | None = None
     encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
     scale: float = 1
     offset: float = 0

@@ -1,0 +1,153 @@
+"""Numbers as makers lay them: bits in a row, and what their value says exactly, whatever stands above.
+
+A take shows a narrow part of a number: bits above stay what they are, or turn together where a border is crossed. Every
+width that says the labels is a description of its own; they differ in the offset, which a maker chooses round, and in
+where the number ends, which a maker lays on bytes and nibbles.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from math import comb, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.evidence import of_numbers
+from eager_tern.compare.number import Encoding, Number, decoded
+from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.signal.values import Floats
+
+WIDEST = 32
+PARTS_OF_STEP = (1, 2, 3, 4, 5, 10, 15, 25)  # what was set in steps of ten may be sent in units of one
+ENCODINGS: tuple[Encoding, ...] = ("binary", "signed", "bcd")
+DIGITS = 9  # of an offset
+# What a description costs, log10: how many others there are that a maker would choose as soon.
+OFF_NIBBLE, OFF_BORDER = 1.0, 0.2  # an end within a nibble, or on no border of what counts takes
+WIDE = 4  # bits; a narrower number stands wherever there was room
+EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
+# Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
+SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 0.5
+UNMOVED = 0.5  # a bit above a narrow number that never changed
+A_DIGIT = 0.8  # of an offset; the first is as good as given away
+OTHER_SIGN, OTHER_ENCODING, A_PART = 0.7, 0.3, 1.2
+
+
+def find_contiguous(
+    bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int, starts: Sequence[int] = (0,)
+) -> list[Number]:
+    """The numbers in a row of bits that say the values but in ``errors`` rows; every width that does.
+
+    ``columns`` are those that may vary in it, ``step`` is the greatest step of the values (shape (rows,), all known),
+    ``starts`` where the bytes of each section begin.
+    """
+    usable = (bits == bits[:1]).all(axis=0)
+    usable[columns] = True
+    found = []
+    for part in PARTS_OF_STEP:
+        q = np.rint((values - values.min()) / (step / part)).astype(np.int64)
+        said, spread = of_numbers(q.astype(np.float64)), log10(float(np.ptp(q)) + 1)
+        for turned in (False, True):
+            for run, encoding, offset in _runs(bits, usable, -q if turned else q, errors):
+                scale = -step / part if turned else step / part
+                raw = decoded(raw_numbers(bits, run), encoding, len(run))
+                value_offset = round(float(values.min() - offset * scale), DIGITS)
+                holds = np.abs(raw * scale + value_offset - values) < 1e-6 * max(1.0, step)
+                if np.sum(~holds) > errors:
+                    continue
+                wrong, given = int(np.sum(~holds)), offset_cost(value_offset, scale)
+                laid = laid_cost(bits, run, encoding, scale, starts) + (A_PART if part > 1 else 0)
+                # What the number begins with is a witness too, as far as no offset was made for it.
+                begins = max(log10(float(np.abs(raw).max()) + 1) - given, 0.0)
+                chance = log10(2 * bits.shape[1] * comb(len(values), wrong)) + laid + wrong * spread - said - begins
+                cost = laid + given - EXPLAINED * int(np.count_nonzero(np.ptp(bits[:, run], axis=0)))
+                found.append(Number(run, encoding, round(scale, DIGITS), value_offset, holds, chance, cost))
+    return found
+
+
+def _runs(
+    bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], errors: int
+) -> Iterator[tuple[tuple[int, ...], Encoding, int]]:
+    """Runs, most significant bit first, whose number is q and a constant, and that constant."""
+    for row in np.unique(np.linspace(0, len(q) - 1, 3 if errors else 1).astype(int)).tolist():
+        for direction in (1, -1):  # of the higher bits
+            for run, encoding, number in _binary(bits, usable, q, row, direction, errors):
+                yield run, encoding, int(number - q[row])
+            for run, number in _decimal(bits, usable, q, row, direction, errors):
+                yield run, "bcd", int(number - q[row])
+
+
+def _binary(
+    bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], row: int, direction: int, errors: int
+) -> Iterator[tuple[tuple[int, ...], Encoding, int]]:
+    """Runs with their number in a row, which goes up and down with q in all rows but ``errors``."""
+    apart, columns = q - q[row], bits.shape[1]
+    low = np.flatnonzero(usable)
+    raw = np.zeros((low.size, len(q)), np.int64)
+    for width in range(1, WIDEST + 1):
+        at = low + direction * (width - 1)
+        inside = (at >= 0) & (at < columns)
+        inside[inside] = usable[at[inside]]
+        low, at = low[inside], at[inside]
+        raw = raw[inside] + (bits[:, at].T.astype(np.int64) << (width - 1))
+        # The bits so far say q modulo 2^width, whatever stands above them.
+        fits = np.sum((raw - raw[:, [row]] - apart) & ((1 << width) - 1) != 0, axis=1) <= errors
+        low, raw = low[fits], raw[fits]
+        for n in range(low.size):
+            run = tuple((low[n] + direction * np.arange(width - 1, -1, -1)).tolist())
+            signed = raw[n] - ((raw[n] >> (width - 1)) << width)
+            for encoding, number in (("binary", raw[n]), ("signed", signed)):
+                if np.sum(number - number[row] != apart) <= errors:
+                    yield run, encoding, int(number[row])
+
+
+def _decimal(
+    bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], row: int, direction: int, errors: int
+) -> Iterator[tuple[tuple[int, ...], int]]:
+    """The same of numbers in BCD."""
+    apart, columns = q - q[row], bits.shape[1]
+    low = np.flatnonzero(usable)
+    number = np.zeros((low.size, len(q)), np.int64)
+    wrong = np.zeros((low.size, len(q)), np.bool_)
+    for place in range(WIDEST // 4):
+        at = low[:, None] + direction * (4 * place + np.arange(4))  # the lowest bit first
+        inside = (at.min(axis=1) >= 0) & (at.max(axis=1) < columns)
+        inside[inside] = usable[at[inside]].all(axis=1)
+        low, at = low[inside], at[inside]
+        digit = np.tensordot(bits[:, at].astype(np.int64), [1, 2, 4, 8], axes=1).T  # (runs, rows)
+        number, wrong = number[inside] + digit * 10**place, wrong[inside] | (digit > 9)
+        moved = number - number[:, [row]]
+        fits = np.sum(wrong | ((moved - apart) % 10 ** (place + 1) != 0), axis=1) <= errors
+        low, number, wrong, moved = low[fits], number[fits], wrong[fits], moved[fits]
+        for n in range(low.size) if place else ():
+            if np.sum(wrong[n] | (moved[n] != apart)) <= errors:
+                yield tuple((low[n] + direction * np.arange(4 * place + 3, -1, -1)).tolist()), int(number[n, row])
+
+
+def offset_cost(offset: float, scale: float) -> float:
+    """log10 of how many offsets a maker would choose as soon, in what is shown or in what is sent."""
+    return A_DIGIT * min(_digits(offset), _digits(offset / scale) + 0.5 if offset else 0)
+
+
+def laid_cost(
+    bits: BitRows, run: Sequence[int], encoding: Encoding, scale: float, starts: Sequence[int] = (0,)
+) -> float:
+    """log10 of how many places, widths and encodings a maker would choose as soon."""
+    cost = (0.0 if encoding == "binary" else OTHER_ENCODING) + (OTHER_SIGN if scale < 0 else 0.0)
+    moves = np.flatnonzero(np.ptp(bits[:, list(run)], axis=0))
+    unmoved = int(moves[0]) if moves.size else len(run)
+    if len(run) - unmoved < WIDE:
+        return cost + UNMOVED * unmoved
+    start = max(each for each in starts if each <= min(run))
+    raw = raw_numbers(bits, run)
+    falls = bool((np.diff(raw) < 0).any())
+    if encoding == "binary" and scale < 1 and len(run) >= SIGNED_FROM and unmoved >= HEADROOM and falls:
+        cost += NEVER_BELOW if not bits[:, list(run[:unmoved])].any() else 0.0
+    border = 4 if falls else 8  # what only grows is a count, and has room to grow
+    ends = (min(run) - start, max(run) + 1 - start)
+    return cost + sum(OFF_NIBBLE if end % 4 else OFF_BORDER if end % border else 0.0 for end in ends)
+
+
+def _digits(number: float) -> int:
+    """How many digits a number has, without the zeros at either end."""
+    return len(f"{abs(number):.{DIGITS}f}".replace(".", "").strip("0"))

@@ -1,0 +1,53 @@
+"""A number that bits carry: where it stands, how it is coded, and the line that makes a value of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Encoding = Literal["binary", "signed", "bcd", "gray"]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Number:
+    """A field found for a number. ``positions`` run from the most significant bit to the least.
+
+    value = scale × (raw read through ``encoding``) + offset; ``holds`` tells of each row that was looked at whether it
+    does. ``chance`` is the common logarithm of the probability of an accident, given all that was tried; ``cost`` that
+    of how many descriptions of the same bits a maker would choose as soon.
+    """
+
+    positions: tuple[int, ...]
+    encoding: Encoding
+    scale: float
+    offset: float
+    holds: NDArray[np.bool_]
+    chance: float
+    cost: float = 0.0
+
+    @property
+    def pieces(self) -> int:
+        """How many runs of neighbouring bits the positions are in."""
+        steps = np.diff(self.positions)
+        if steps.size == 0:
+            return 1
+        direction = 1 if np.sum(steps == 1) >= np.sum(steps == -1) else -1
+        return 1 + int(np.sum(steps != direction))
+
+
+def decoded(raw: Ints, encoding: Encoding, width: int) -> Ints:
+    """The numbers that raw ones of ``width`` bits stand for."""
+    if encoding == "signed":
+        return raw - ((raw >> (width - 1)) << width)
+    if encoding == "gray":
+        number = raw.copy()
+        for shift in (1, 2, 4, 8, 16):
+            number ^= number >> shift
+        return number
+    if encoding == "bcd":
+        return np.asarray(sum((raw >> 4 * digit & 15) * 10**digit for digit in range(width // 4)))
+    return raw

@@ -1,0 +1,133 @@
+"""Checks that go on from unit to unit: the number of ones, sums of another modulus, values that turn between units."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.checks import (
+    MOST_CHANCE,
+    Found,
+    Place,
+    chance_of,
+    damaged,
+    follows,
+    held,
+    only_counts,
+    places,
+    positions,
+    tells_every_nibble,
+)
+from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.protocol.schema import Check
+
+Order = Literal["lsb", "msb"]
+Numbers = NDArray[np.int64]
+SHORTEST_COVER = 2  # units that a check goes over
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A way to compute a check of ``width`` bits over units; ``tried`` counts how many there are of its sort."""
+
+    kind: Literal["sum", "xor", "ones"]
+    negate: bool = False
+    modulus: int = 0
+    rotate: int = 0
+    usual: bool = True
+
+
+KINDS = (
+    Kind("sum"), Kind("xor"), Kind("sum", negate=True), Kind("ones"), Kind("ones", negate=True),
+    Kind("sum", modulus=255, usual=False), Kind("sum", modulus=15, usual=False),
+    *(Kind(kind, rotate=by, usual=False) for kind in ("xor", "sum") for by in (1, 7, 4)),
+)  # fmt: skip
+
+
+def find_running(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) -> list[Found]:
+    """Checks of the unusual kinds over all that stands before them, in their section or in the frame."""
+    found: list[Found] = []
+    left = free.copy()
+    wanted = places(stack, (8, 4), free)
+    for place in wanted:
+        nibbles = left[place.first : place.after].reshape(-1, 4).any(axis=1)
+        if not nibbles.any() or only_counts(stack.bits, place.first, place.width):
+            continue
+        guesses = [g for g in _at(stack, place, len(wanted)) if not follows(g.covers, place, (*known, *found))]
+        if not nibbles.all():  # the number of ones seldom fills a byte
+            guesses = [guess for guess in guesses if guess.kind == "ones"]
+        best = min(guesses, key=lambda guess: guess.chance, default=None)
+        if best is not None and (best.kind == "ones" or tells_every_nibble(stack, place, best.holds)):
+            found.append(best)
+            left[place.first : place.after] = False
+    return found
+
+
+def _at(stack: Stack, place: Place, tried_places: int) -> Iterator[Found]:
+    for begin in sorted({place.start, place.byte_start, 0}):
+        for unit in (8, 4):
+            if unit < place.width // 2 or (place.first - begin) % unit or place.first - begin < SHORTEST_COVER * unit:
+                continue
+            for order in ("lsb", "msb"):
+                units = in_units(stack.bits[:, begin : place.first], unit, order)
+                told = in_units(stack.bits[:, place.first : place.after], place.width, order)[:, 0]
+                for kind in KINDS:
+                    said = computed(units, kind, place.width)
+                    rest = rest_of(told, said, kind, place.width, damaged(stack.rows))
+                    if rest is None or (kind.modulus and rest):
+                        continue
+                    check = check_of(kind, place.first, place.width, begin, unit, order, rest)
+                    holds = held(check, stack.bits)
+                    wrong = int(np.sum(~holds))
+                    independent = min(np.unique(told[holds]).size, np.unique(units[holds], axis=0).shape[0]) - 1
+                    tried = 12.0 * len(KINDS) * tried_places
+                    chance = chance_of(place.width, independent, stack.rows, wrong, tried)
+                    if wrong <= damaged(stack.rows) and chance < MOST_CHANCE:
+                        yield Found(check, holds, chance)
+
+
+def check_of(kind: Kind, first: int, width: int, begin: int, unit: int, order: Order, rest: int) -> Check:
+    """The check in the sheet language; ``rest`` is what all frames have beside the computed number."""
+    at_the_end = kind.kind == "xor" or kind.negate or bool(kind.rotate)
+    return Check(
+        name=kind.kind, kind=kind.kind, at=positions(first, width, lowest_first=order == "lsb"),
+        covers=((begin, first - 1),), unit=unit, order=order, negate=kind.negate, modulus=kind.modulus,
+        rotate=kind.rotate, init=0 if at_the_end else rest, xor_out=rest if at_the_end else 0,
+    )  # fmt: skip
+
+
+def in_units(bits: BitRows, unit: int, order: Order) -> Numbers:
+    """Numbers of ``unit`` bits each, shape (rows, units)."""
+    weights = 1 << np.arange(unit) if order == "lsb" else 1 << np.arange(unit)[::-1]
+    numbers: Numbers = bits.reshape(len(bits), -1, unit).astype(np.int64) @ weights
+    return numbers
+
+
+def computed(units: Numbers, kind: Kind, width: int) -> Numbers:
+    mask = (1 << width) - 1
+    if kind.kind == "ones":
+        return np.array([sum(int(unit).bit_count() for unit in row) for row in units], np.int64)
+    value = np.zeros(len(units), np.int64)
+    for column in units.T:
+        if kind.rotate:
+            by = kind.rotate % width
+            value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
+        value = value ^ column if kind.kind == "xor" else value + column
+    return np.asarray(value % kind.modulus if kind.modulus else value, np.int64)
+
+
+def rest_of(told: Numbers, said: Numbers, kind: Kind, width: int, spared: int = 0) -> int | None:
+    """What all frames but ``spared`` have beside the computed number: a seed, or what is taken to it at the end; None
+    if it differs.
+    """
+    mask = (1 << width) - 1
+    if kind.kind == "xor" or kind.negate or kind.rotate:
+        rests = ((-said if kind.negate else said) & mask) ^ told
+    else:
+        rests = (told - said) & mask
+    numbers, counts = np.unique(rests, return_counts=True)
+    return int(numbers[counts.argmax()]) if counts.max() >= len(told) - spared else None

@@ -1,0 +1,100 @@
+"""Numbers found as runs of bits through which a line goes: any scale, and labels that were rounded."""
+
+from __future__ import annotations
+
+from math import comb, log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.compare.number import Encoding, Ints, Number, decoded
+from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.signal.values import Floats
+
+WIDEST = 16
+PAIRS = 48  # of rows, whose slopes are asked for the median
+NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
+LEAST_DISTINCT = 3
+FEWEST_ROUNDED = 6
+
+
+def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int) -> list[Number]:
+    """Runs of bits, either order, through which a straight line goes within half a step of the labels."""
+    usable = np.zeros(bits.shape[1], np.bool_)
+    usable[columns] = True
+    steady = (bits == bits[:1]).all(axis=0)
+    inside = np.concatenate(([0], np.cumsum(~(usable | steady))))
+    rng = np.random.default_rng(1)
+    first, second = rng.integers(0, len(values), (2, PAIRS * 4))
+    apart = values[first] != values[second]
+    first, second = first[apart][:PAIRS], second[apart][:PAIRS]
+    found = []
+    for width in range(2, WIDEST + 1):
+        starts = [
+            a for a in columns.tolist()
+            if a + width <= bits.shape[1] and usable[a + width - 1] and inside[a + width] == inside[a]
+        ]  # fmt: skip
+        for turned in (False, True):
+            for encoding in ("binary", "signed"):
+                rows = [range(a, a + width) if not turned else range(a + width - 1, a - 1, -1) for a in starts]
+                if not rows:
+                    continue
+                raws = np.stack([decoded(raw_numbers(bits, list(row)), encoding, width) for row in rows])
+                found += _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
+    return found
+
+
+def _on_lines(
+    bits: BitRows, rows: list[range], raws: Ints, values: Floats, step: float, errors: int,
+    pairs: tuple[Ints, Ints], encoding: Encoding,
+) -> list[Number]:  # fmt: skip
+    """Of several windows (``raws`` of shape (windows, rows)) those on whose line all labels but a few lie."""
+    first, second = pairs
+    run = (raws[:, first] - raws[:, second]).astype(np.float64)
+    run[run == 0] = np.nan
+    told = np.sum(~np.isnan(run), axis=1) > 0.6 * first.size
+    raws, run = raws[told], run[told]
+    rows = [row for row, ok in zip(rows, told.tolist(), strict=True) if ok]
+    if not rows:
+        return []
+    slopes = np.nanmedian((values[first] - values[second]) / run, axis=1)
+    offsets = np.median(values - slopes[:, None] * raws, axis=1)
+    near = np.abs(values - slopes[:, None] * raws - offsets[:, None]) <= 0.75 * step
+    found = []
+    for at in np.flatnonzero(np.sum(~near, axis=1) <= errors + 0.15 * len(values)).tolist():
+        line = _fitted(raws[at], values, near[at], step)
+        if line is None:
+            continue
+        scale, offset = line
+        holds = np.abs(values - scale * raws[at] - offset) <= 0.5 * step + 1e-6
+        distinct = np.unique(raws[at][holds]).size
+        if np.sum(~holds) > errors or distinct < LEAST_DISTINCT:
+            continue
+        exact = np.abs(values - scale * raws[at] - offset)[holds].max() < 1e-6
+        # Labels that were rounded are coarser than what was read, and there are enough of them to tell.
+        if not exact and (abs(scale) > 0.5 * step or np.unique(values[holds]).size < FEWEST_ROUNDED):
+            continue
+        spread = np.ptp(values[holds]) / step + 1
+        chance = -(np.sum(holds) - 2) * log10(spread) + log10(4 * WIDEST * bits.shape[1])
+        if errors:
+            chance += log10(comb(len(values), int(np.sum(~holds))))
+        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance))
+    return found
+
+
+def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> tuple[float, float] | None:
+    """The line through the labels that are near one, with a scale that somebody would choose if any such fits."""
+    if np.unique(raw[near]).size < 2:
+        return None
+    slope, offset = (float(part) for part in np.polyfit(raw[near], values[near], 1))
+    free = step / max(int(raw[near].max() - raw[near].min()), 1)
+    nice = [sign * scale for scale in NICE for sign in (1, -1) if abs(sign * scale - slope) <= free]
+    if nice:
+        slope = nice[int(np.argmin(np.abs(np.array(nice) - slope)))]
+        middle = np.median(values[near] - slope * raw[near])
+        rest = values[near] - slope * raw[near]
+        offset = (rest.max() + rest.min()) / 2 if np.ptp(rest) <= step else middle
+        grain = min(step, abs(slope))
+        whole = round(offset / grain) * grain
+        offset = whole if np.abs(rest - whole).max() <= 0.5 * step + 1e-6 or np.ptp(rest) > step else offset
+    return round(float(slope), 9), round(float(offset), 9)
