@@ -164,6 +164,9 @@ def compare(
     proof: Annotated[
         bool, typer.Option("--proof", help="Predict frames that were left out of the search, too.")
     ] = False,
+    accept: Annotated[
+        list[str], typer.Option(help="A finding that is only possible, by name and positions, to be believed.")
+    ] = [],  # noqa: B006  (typer copies it)
     polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
     threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
     shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
@@ -171,6 +174,7 @@ def compare(
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
+    from eager_tern.compare.comparison import Finding, accepting, is_possible, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import prove
     from eager_tern.compare.writeup import write_up as written_up
@@ -185,8 +189,13 @@ def compare(
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)
-    proved = prove(found) if proof or write_up is not None else None
-    draft = sheet_of(found, gathered.line)
+    verdicts = {accepting(finding) for finding in accept}
+    proved = prove(found, verdicts=verdicts) if proof or write_up is not None else None
+    everything: list[Finding] = [*found.fields, *found.counters]
+    left = [named(each) for each in everything if is_possible(each) and named(each) not in accept]
+    if left and write_sheet is not None:
+        _complain(f"{write_sheet}: leaves out what is only possible: {', '.join(left)} (--accept takes it in)")
+    draft = sheet_of(settled(found, verdicts), gathered.line)
     if write_sheet is not None:
         _or_complain(lambda: write_text(write_sheet, draft.text))
     if write_up is not None:

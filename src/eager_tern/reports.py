@@ -10,9 +10,9 @@ import numpy as np
 from eager_tern.casebook.values import bit_text
 from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import Found
-from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.fields import Field, Linear, Table
-from eager_tern.compare.proof import Proof
+from eager_tern.compare.proof import Proof, unproved
 from eager_tern.compare.stack import label_word
 from eager_tern.compare.structure import structure_of
 from eager_tern.compare.wording import all_findings
@@ -65,13 +65,19 @@ def comparison_document(found: Comparison, proof: Proof | None = None) -> dict[s
         "varying": found.stack.varying.tolist(),
         "fields": [_found_field(field) for field in found.fields],
         "checks": [_found_check(check) for check in found.checks],
-        "counters": [{"kind": each.kind, "positions": list(each.positions)} for each in found.counters],
+        "counters": [
+            {"kind": each.kind, "positions": list(each.positions), "chance": _chance(each.chance)}
+            for each in found.counters
+        ],
         "unexplained": list(found.unexplained),
     }
     document["next_shots"] = [{"labels": ask.labels, "why": ask.why} for ask in next_shots(found)]
     if proof is not None:
         counts = {"labelled": proof.labelled, "made": proof.made, "predicted": proof.predicted}
-        document["proof"] = {name: int(rows.sum()) for name, rows in counts.items()}
+        document["proof"] = {
+            **{name: int(rows.sum()) for name, rows in counts.items()},
+            "unproved": unproved(found),
+        }
     return document
 
 
@@ -83,6 +89,7 @@ def _found_field(field: Field) -> dict[str, Any]:
         "rows_explained": field.explained,
         "rows_contradicting": field.contradicting.tolist(),
         "chance": _chance(field.chance),
+        "possible": is_possible(field),
     }
     if field.when:
         document["when"] = {name: list(values) for name, values in field.when.items()}
@@ -341,6 +348,7 @@ def _reading(reading: Reading) -> dict[str, Any]:
         "fields": reading.fields,
         **({"framing": serial_words(reading)} if reading.framing is not None else {}),
         "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
+        **({"beyond_seen": list(reading.beyond)} if reading.beyond else {}),
     }
 
 

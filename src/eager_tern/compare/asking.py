@@ -6,12 +6,11 @@ from collections import Counter
 from dataclasses import dataclass
 from itertools import product
 
-from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Label, Stack, label_word
 
 MOST = 6
-SURE = -3.0  # log10 of an accident: with less nothing more is asked
 SELDOM = 2  # presses that a value wants at least
 
 
@@ -33,7 +32,7 @@ def next_shots(found: Comparison) -> list[Wanted]:
     wanted: list[Wanted] = []
     for name in usual:
         field = fields.get(name)
-        for value in _seldom(stack.labels[name]) if field is None or field.chance > SURE else ():
+        for value in _seldom(stack.labels[name]) if field is None or is_possible(field) else ():
             what = "no bits follow it yet" if field is None else "its bits may follow it by accident"
             wanted.append(Wanted({**usual, name: value}, f"{name}: {what}", field is not None))
     wanted += [ask for field in found.fields for ask in _under_condition(field, stack, usual)]

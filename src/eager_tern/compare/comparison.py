@@ -16,6 +16,9 @@ from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
+Finding = Field | Found | Counter
+SURE = -2.0  # log10 of an accident; what is likelier is possible, and enters a sheet only if it is accepted
+
 
 @dataclass(frozen=True)
 class Comparison:
@@ -47,10 +50,30 @@ def column_signs(found: Comparison) -> list[str]:
     return signs
 
 
-def named(finding: Field | Found | Counter) -> str:
+def named(finding: Finding) -> str:
     """What tells a finding from all others, whatever rows it was found in."""
     kind = finding.name if isinstance(finding, Field) else finding.kind
     return f"{kind} {' '.join(map(str, finding.positions))}"
+
+
+def accepting(finding: str) -> str:
+    """The verdict that a possible finding (``named``) is believed; a finding's bare name is one that it is not."""
+    return f"+{finding}"
+
+
+def is_possible(finding: Finding) -> bool:
+    """Whether a finding rests on less than it needs: an accident would do as much more than once in a hundred."""
+    return finding.chance > SURE
+
+
+def settled(found: Comparison, verdicts: Set[str] = frozenset()) -> Comparison:
+    """The comparison with only what is proven, and what was accepted: what a sheet may say."""
+
+    def stands(finding: Finding) -> bool:
+        return not is_possible(finding) or accepting(named(finding)) in verdicts
+
+    fields, checks = [f for f in found.fields if stands(f)], [c for c in found.checks if stands(c)]
+    return _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c)])
 
 
 def without(found: Comparison, dismissed: Set[str]) -> Comparison:
@@ -58,11 +81,17 @@ def without(found: Comparison, dismissed: Set[str]) -> Comparison:
     fields = [field for each in found.fields if (field := _believed(each, dismissed)) is not None]
     checks = [check for check in found.checks if named(check) not in dismissed]
     counters = [counter for counter in found.counters if named(counter) not in dismissed]
-    accounted: set[int] = set()
-    for positions in (*(f.positions for f in fields), *(c.positions for c in checks), *(c.positions for c in counters)):
-        accounted |= set(positions)
-    unexplained = tuple(column for column in found.stack.varying.tolist() if column not in accounted)
-    return Comparison(found.stack, tuple(fields), tuple(checks), tuple(counters), unexplained)
+    return _comparison(found.stack, fields, checks, counters)
+
+
+def _comparison(
+    stack: Stack, fields: Sequence[Field], checks: Sequence[Found], counters: Sequence[Counter]
+) -> Comparison:
+    """What is left of the findings, and what they leave unexplained."""
+    findings: list[Finding] = [*fields, *checks, *counters]
+    accounted = {column for finding in findings for column in finding.positions}
+    unexplained = tuple(column for column in stack.varying.tolist() if column not in accounted)
+    return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), unexplained)
 
 
 def _believed(field: Field, dismissed: Set[str]) -> Field | None:
@@ -106,13 +135,16 @@ def compare(stack: Stack) -> Comparison:
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
-    told = {column for found in (*checks, *counters) for column in found.positions}
-    for find in (lambda: find_rolling(stack, free, sorted(told)), lambda: find_ids(stack, free)):
-        by_themselves = find()
-        for each in by_themselves:
-            free[list(each.positions)] = False
-        counters += by_themselves
+    rolling = find_rolling(stack, free, _columns([*checks, *counters]))
+    free[_columns(rolling)] = False
+    ids = find_ids(stack, free)
+    free[_columns(ids)] = False
+    counters += rolling + ids
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
+
+
+def _columns(findings: Sequence[Finding]) -> list[int]:
+    return [column for finding in findings for column in finding.positions]
 
 
 def _lowest_first(checks: Sequence[Found]) -> bool:
@@ -127,11 +159,12 @@ def _lowest_first(checks: Sequence[Found]) -> bool:
 
 def _follows(parity: Found, checks: Sequence[Found]) -> bool:
     """Whether a parity is only what a known check says: it goes over the check's bits, and the check over its own."""
-    covered, at = _covered(parity), parity.positions[0]
-    return any(at in _covered(check) and covered & set(check.positions) for check in checks)
+    covered, at = covers(parity), parity.positions[0]
+    return any(at in covers(check) and covered & set(check.positions) for check in checks)
 
 
-def _covered(check: Found) -> set[int]:
+def covers(check: Found) -> set[int]:
+    """The columns that a check is taken over."""
     return {column for first, last in check.covers for column in range(first, last + 1)}
 
 

@@ -59,9 +59,10 @@ def find_contiguous(
                 laid = laid_cost(bits, run, encoding, scale, starts) + (A_PART if part > 1 else 0)
                 # What the number begins with is a witness too, as far as no offset was made for it.
                 begins = max(log10(float(np.abs(raw).max()) + 1) - given, 0.0)
-                chance = log10(2 * bits.shape[1] * comb(len(values), wrong)) + laid + wrong * spread - said - begins
+                tried = log10(2 * columns.size * comb(len(values), wrong)) + laid + wrong * spread - begins
                 cost = laid + given - EXPLAINED * int(np.count_nonzero(np.ptp(bits[:, run], axis=0)))
-                found.append(Number(run, encoding, round(scale, DIGITS), value_offset, holds, chance, cost))
+                line = round(scale, DIGITS), value_offset
+                found.append(Number(run, encoding, *line, holds, tried - min(said), tried - said[0], cost))
     return found
 
 
@@ -96,7 +97,8 @@ def _binary(
         for n in range(low.size):
             run = tuple((low[n] + direction * np.arange(width - 1, -1, -1)).tolist())
             signed = raw[n] - ((raw[n] >> (width - 1)) << width)
-            for encoding, number in (("binary", raw[n]), ("signed", signed)):
+            numbers: tuple[tuple[Encoding, NDArray[np.int64]], ...] = (("binary", raw[n]), ("signed", signed))
+            for encoding, number in numbers:
                 if np.sum(number - number[row] != apart) <= errors:
                     yield run, encoding, int(number[row])
 

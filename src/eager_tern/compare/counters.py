@@ -28,10 +28,11 @@ EVENLY = 4.5  # standard deviations from half ones, within which the bits of a r
 
 @dataclass(frozen=True)
 class Counter:
-    """``positions`` run from the most significant bit to the least."""
+    """``positions`` run from the most significant bit to the least; ``chance`` is log10 of an accident."""
 
     kind: Kind
     positions: tuple[int, ...]
+    chance: float
 
 
 def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
@@ -43,10 +44,11 @@ def find_counters(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
         # The lowest bit of a counter changes with every row, the next one with every second.
         if left[column] and _step(stack, (column,)) == 1:
             best = _grown(stack, column, left)
-            if _chance_of(stack, best) + log10(np.count_nonzero(free)) > MOST_CHANCE:
+            chance = _chance_of(stack, best) + log10(np.count_nonzero(free))
+            if chance > MOST_CHANCE:
                 continue
             best = _to_border(stack, best)
-            found.append(Counter("toggle" if len(best) == 1 else "counter", best))
+            found.append(Counter("toggle" if len(best) == 1 else "counter", best, chance))
             left[list(best)] = False
     for counter in _now_and_then(stack, left):
         found.append(counter)
@@ -72,7 +74,7 @@ def _now_and_then(stack: Stack, left: NDArray[np.bool_]) -> Iterator[Counter]:
             if moves >= FEWEST_MOVES and (steps[steps != 0] == 1).all() and chance < MOST_CHANCE:
                 best = min(best or (0.0, ()), (chance, run))
         if best is not None:
-            yield Counter("counter", _to_border(stack, best[1]))
+            yield Counter("counter", _to_border(stack, best[1]), best[0])
 
 
 def _to_border(stack: Stack, run: tuple[int, ...]) -> tuple[int, ...]:
@@ -114,7 +116,9 @@ def find_rolling(stack: Stack, free: NDArray[np.bool_], known: Sequence[int]) ->
         rest = np.delete(stack.bits, np.union1d(run, np.asarray(known, np.intp)), axis=1)
         pairs = stack.rows - len(np.unique(rest, axis=0))
         if run.size >= FEWEST_ROLLING and len(codes) == stack.rows and pairs >= FEWEST_PAIRS:
-            found.append(Counter("rolling", tuple(run.tolist())))
+            # Were it told by the rest, presses that are alike would have one code.
+            chance = log10(stack.columns) - pairs * run.size * log10(2)
+            found.append(Counter("rolling", tuple(run.tolist()), chance))
     return found
 
 
@@ -134,7 +138,8 @@ def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
             number = raw_numbers(stack.bits, run[-62:])
             told = int(np.count_nonzero(seldom[list(run)]))
             if told > 1 and np.mean(number[1:] == number[:-1]) >= FEWEST_STAYING:
-                found.append(Counter("id", run))
+                # Bits that change together were given together: as many as do have said so.
+                found.append(Counter("id", run, log10(stack.columns) - told * log10(stack.rows - 1)))
     return found
 
 

@@ -31,18 +31,18 @@ def turns(bit: NDArray[np.uint8]) -> float:
     return min(arrangements([ones, len(bit) - ones]), arrangements([moved, max(len(bit) - 1 - moved, 0)]))
 
 
-def of_words(values: Sequence[Hashable]) -> float:
-    """log10 of the ways in which words could have been set as often, or changed as often; the fewer are taken."""
+def of_words(values: Sequence[Hashable]) -> tuple[float, float]:
+    """log10 of the ways in which words could have been set as often, and in which they could have changed as often."""
     kinds = list(dict.fromkeys(values))
     moved = sum(a != b for a, b in pairwise(values))
     changes = arrangements([moved, len(values) - 1 - moved]) + max(moved - 1, 0) * log10(max(len(kinds) - 1, 1))
-    return min(arrangements([values.count(kind) for kind in kinds]), changes)
+    return arrangements([values.count(kind) for kind in kinds]), changes
 
 
-def of_numbers(steps: Floats) -> float:
+def of_numbers(steps: Floats) -> tuple[float, float]:
     """The same of whole numbers, shape (rows,), in shooting order; also the ways in which each could have been another
     number of their range, or another step of those that were made."""
-    return min(_otherwise(steps), _otherwise(np.diff(steps)))
+    return _otherwise(steps), _otherwise(np.diff(steps))
 
 
 def _otherwise(numbers: Floats) -> float:

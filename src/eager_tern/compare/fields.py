@@ -18,6 +18,7 @@ FEWEST_ROWS = 3
 MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
 MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
 MOST_CHANCE_ALONE = 0.0
+MOST_CHANCE_IN_ORDER = -3.0  # of what only the order of the presses makes doubtful: it is offered as possible
 MOST_CHANCE_ELSEWHERE = -1.0  # of a label's second field, which few rows speak for
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
@@ -50,8 +51,10 @@ class Field:
     """Bits that carry a label. ``positions`` run from the most significant to the least.
 
     ``looked_at`` are the rows with a known label in which the field means something (``when``), ``holds`` those of them
-    in which its bits say the label. ``chance`` is log10 of the probability of an accident given what was tried.
-    ``others`` are fields that explain the label as well: copies of it, or what the data cannot tell apart.
+    in which its bits say the label. ``chance`` is log10 of the probability of an accident
+    given what was tried, ``in_any_order`` the same were the presses in any order: what was set step by step, or in
+    blocks, goes along with all else that changes so. ``others`` are fields that explain the label as well: copies of
+    it, or what the data cannot tell apart.
     """
 
     name: str
@@ -60,6 +63,7 @@ class Field:
     looked_at: NDArray[np.intp]
     holds: NDArray[np.bool_]
     chance: float
+    in_any_order: float
     when: Mapping[str, tuple[float | str, ...]]
     others: tuple[Field, ...] = ()
 
@@ -220,7 +224,7 @@ def _over(
     if wrong > FEWEST_WORSE:
         known = [value for value in values if value is not None]
         by_table = [
-            Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, when)
+            Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, words.in_any_order, when)
             for words in find_words(bits, columns, known, errors)
         ]
         if by_table and len(by_table[0].contradicting) + FEWEST_WORSE < wrong:
@@ -231,14 +235,14 @@ def _over(
     fewest = len(first.contradicting)
     apart = [f for f in others if len(f.contradicting) == fewest and not set(f.positions) & set(first.positions)]
     # What could well be an accident is claimed only where nothing else says the same.
-    if first.chance >= (MOST_CHANCE if apart else MOST_CHANCE_ALONE):
+    if first.chance >= (MOST_CHANCE if apart else MOST_CHANCE_ALONE) and first.in_any_order >= MOST_CHANCE_IN_ORDER:
         return None
     return replace(first, others=tuple(apart))
 
 
 def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[str, tuple[float | str, ...]]) -> Field:
     line = Linear(number.scale, number.offset, number.encoding)
-    return Field(name, number.positions, line, rows, number.holds, number.chance, when)
+    return Field(name, number.positions, line, rows, number.holds, number.chance, number.in_any_order, when)
 
 
 def _conditions(

@@ -17,8 +17,8 @@ class Number:
     """A field found for a number. ``positions`` run from the most significant bit to the least.
 
     value = scale × (raw read through ``encoding``) + offset; ``holds`` tells of each row that was looked at whether it
-    does. ``chance`` is the common logarithm of the probability of an accident, given all that was tried; ``cost`` that
-    of how many descriptions of the same bits a maker would choose as soon.
+    does. ``chance`` is log10 of the probability of an accident, given all that was tried, ``in_any_order`` the same
+    were the rows in any order; ``cost`` that of how many descriptions of the same bits a maker would choose as soon.
     """
 
     positions: tuple[int, ...]
@@ -27,6 +27,7 @@ class Number:
     offset: float
     holds: NDArray[np.bool_]
     chance: float
+    in_any_order: float
     cost: float = 0.0
 
     @property

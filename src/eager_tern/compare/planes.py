@@ -154,7 +154,7 @@ def _assembled(bits: BitRows, values: Floats, state: _State, encoding: Encoding,
     planes = [column for column in chosen if column is not None]
     chance = _chance(bits, planes, int(np.sum(~holds)), len(state.choices))
     cost = laid_cost(bits, positions, encoding, scale) + offset_cost(offset, scale)
-    yield Number(positions, encoding, scale, offset, holds, chance, cost)
+    yield Number(positions, encoding, scale, offset, holds, chance, chance, cost)
 
 
 def _in_a_row(choices: Sequence[tuple[int, ...]]) -> list[int | None]:
@@ -236,8 +236,8 @@ def _direction_above(chosen: list[int | None], plane: int) -> int:
 
 def _chance(bits: BitRows, planes: Sequence[int], errors: int, levels: int) -> float:
     """log10 of how likely columns as these say the same by accident, for every column and offset that was tried."""
-    rows, columns = bits.shape
+    rows, varying = len(bits), int(np.count_nonzero(np.ptp(bits, axis=0)))
     score = 0.3 * levels  # the offsets
     for column in planes:
-        score += log10(columns) - turns(bits[:, column])
+        score += log10(varying) - turns(bits[:, column])
     return float(score + len(planes) * log10(comb(rows, errors))) if errors else score

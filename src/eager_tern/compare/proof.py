@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Set
 from dataclasses import dataclass, replace
+from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.comparison import Comparison, compare, without
+from eager_tern.compare.comparison import Comparison, accepting, compare, named, settled, without
 from eager_tern.compare.fields import Field, Table
-from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
+from eager_tern.compare.stack import BitRows, Label, Stack, label_word, numbers, raw_numbers
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.making import make_bits
+from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.schema import Sheet
 
 FOLDS = 5
+MOST_NAMED = 3
 EXACT = 1e-6  # a label this near to what the bits say was not rounded
 
 
@@ -41,24 +44,62 @@ class Proof:
         return f"{told}their labels, {int(self.predicted.sum())} predicted unseen"
 
 
-def prove(comparison: Comparison, folds: int = FOLDS, dismissed: Set[str] = frozenset()) -> Proof:
-    """Hold the comparison against its stack, and searches without a part of the rows against that part.
+def prove(comparison: Comparison, folds: int = FOLDS, verdicts: Set[str] = frozenset()) -> Proof:
+    """Hold what a comparison has settled against its stack, and searches without some rows against those rows.
 
-    ``dismissed`` findings are left out of those searches too.
+    ``verdicts`` are findings that are dismissed, there too, or accepted.
     """
-    stack = comparison.stack
+    stack, comparison = comparison.stack, settled(comparison, verdicts)
     expected = expected_bits(comparison, stack)
     labelled = np.asarray((expected < 2).all(axis=1))
     predicted = np.zeros(stack.rows, np.bool_)
     asked = np.flatnonzero(labelled)
     for fold in range(min(folds, asked.size)):
         out = asked[fold::folds]
-        left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), dismissed)
+        left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), verdicts)
+        left = settled(left, verdicts | {accepting(named(field)) for field in comparison.fields})
         left = _with_counters(left, comparison)
         bits = expected_bits(left, stack.of_rows(out))
         predicted[out] = (bits == stack.bits[out]).all(axis=1)
     made = np.asarray((expected == stack.bits).all(axis=1))
     return Proof(labelled, made, predicted, expected)
+
+
+def unproved(comparison: Comparison) -> list[str]:
+    """What no press has shown yet, a sentence each: the proof's rate says nothing of it."""
+    told = []
+    for field in comparison.fields:
+        values = [comparison.stack.labels[field.name][row] for row in field.looked_at[field.holds].tolist()]
+        seen = list(dict.fromkeys(values))
+        if isinstance(field.map, Table):
+            left = (1 << len(field.positions)) - len(field.map.words)
+            once = [label_word(value) for value in seen if values.count(value) == 1]
+            if once:
+                told.append(
+                    f"{field.name}: {', '.join(once[:MOST_NAMED])} {'was' if len(once) == 1 else 'were'} seen once."
+                )
+            if left:
+                told.append(f"{field.name}: {left} of {1 << len(field.positions)} numbers were never seen.")
+            continue
+        steady = [p for p in field.positions if np.ptp(comparison.stack.bits[:, p]) == 0]
+        if steady:
+            numbers = [value for value in seen if isinstance(value, float)]
+            seen_range = f"{min(numbers):g} to {max(numbers):g}"
+            told.append(f"{field.name}: seen {seen_range}; bits {positions_text(steady)} never changed.")
+        for other, allowed in field.when.items():
+            apart = dict.fromkeys(v for v in comparison.stack.labels[other] if v is not None and v not in allowed)
+            named = ", ".join(map(label_word, apart))
+            told.append(
+                f"{field.name}: that it means nothing where {other} is {named} rests on what was pressed there."
+            )
+    names = list(comparison.stack.labels)
+    for one, other in combinations(names, 2):
+        both = {
+            pair for pair in zip(*(comparison.stack.labels[n] for n in (one, other)), strict=True) if None not in pair
+        }
+        if 1 < len(both) == max(len({pair[side] for pair in both}) for side in (0, 1)):
+            told.append(f"{one} and {other} always changed together.")
+    return told
 
 
 def _with_counters(found: Comparison, whole: Comparison) -> Comparison:

@@ -78,7 +78,7 @@ def _on_lines(
         chance = -(np.sum(holds) - 2) * log10(spread) + log10(4 * WIDEST * bits.shape[1])
         if errors:
             chance += log10(comb(len(values), int(np.sum(~holds))))
-        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance))
+        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance))
     return found
 
 

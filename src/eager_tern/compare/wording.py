@@ -9,7 +9,7 @@ import numpy as np
 
 from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.checks import Found
-from eager_tern.compare.comparison import Comparison, named
+from eager_tern.compare.comparison import Comparison, covers, is_possible, named
 from eager_tern.compare.counters import Counter
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.stack import Label, label_word
@@ -18,7 +18,6 @@ from eager_tern.protocol.positions import positions_text
 
 MOST_NAMED = 3
 WORDS_SHOWN = 6  # of a table
-SURE = -3.0  # log10 of an accident
 PARTS = {0.5: "half of ", 0.25: "a quarter of ", 0.1: "a tenth of ", 0.01: "a hundredth of ", 2.0: "twice "}
 CODED = {"binary": "", "signed": ", signed", "bcd": ", in BCD", "gray": ", in Gray code"}
 KINDS = {
@@ -26,14 +25,18 @@ KINDS = {
     "copy": "a copy of", "parity": "the parity of", "ones": "the number of ones in",
     "linear": "a digest, linear over exclusive-or, of",
 }  # fmt: skip
-COUNTERS = {"counter": "count up from press to press", "toggle": "turns round with each press"}
-NOW_AND_THEN = "change now and then, whatever is set"
+TITLES = {"counter": "A counter", "toggle": "A toggle", "id": "An id", "rolling": "A rolling code"}
+COUNTERS = {
+    "counter": "count up from press to press", "toggle": "turns round with each press",
+    "id": "change now and then, whatever is set", "rolling": "are new with each press",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Sentences:
     """A finding. ``claim`` says it and how often it is right, ``doubts`` the presses that contradict it and what else
-    would explain them, ``chance`` how likely an accident is. ``sure``: nothing contradicts it, and it is no accident.
+    would explain them, ``chance`` how likely an accident is. ``sure``: nothing contradicts it, and it is no accident;
+    ``possible``: an accident could well do as much.
     ``finding`` names it among all others of the stack.
     """
 
@@ -43,6 +46,7 @@ class Sentences:
     chance: str = ""
     sure: bool = True
     finding: str = ""
+    possible: bool = False
 
     @property
     def text(self) -> str:
@@ -54,7 +58,7 @@ def all_findings(found: Comparison, names: Sequence[str]) -> list[Sentences]:
     told = [of_field(field, found, letter) for letter, field in enumerate(found.fields)]
     told += [of_silence(name, labels) for name, labels in silent_labels(found)]
     told += [of_check(check, found, names) for check in found.checks]
-    told += [of_counter(counter) for counter in found.counters]
+    told += [of_counter(counter, found) for counter in found.counters]
     return [*told, of_unexplained(found)] if found.unexplained else told
 
 
@@ -80,9 +84,9 @@ def of_field(field: Field, found: Comparison, letter: int = 0) -> Sentences:
         doubts.append(f"Bits {' or '.join(others)} explain it as well{to_tell}")
     elif tell:
         doubts.append(f"{next(name for name in tell if name != field.name)} follows them as well{to_tell}")
-    sure = field.chance < SURE and bool(field.holds.all())
+    sure = not is_possible(field) and bool(field.holds.all())
     title = f"{chr(ord('a') + letter % 26)} · {field.name}"
-    return Sentences(title, claim, tuple(doubts), _by_accident(field.chance), sure, named(field))
+    return Sentences(title, claim, tuple(doubts), _by_accident(field.chance), sure, named(field), is_possible(field))
 
 
 def meaning(field: Field) -> str:
@@ -153,11 +157,16 @@ def of_structure(found: Structure) -> list[str]:
     return told
 
 
-def of_counter(counter: Counter) -> Sentences:
+def of_counter(counter: Counter, found: Comparison) -> Sentences:
     """What goes on by itself."""
-    title = f"A {counter.kind}" if counter.kind != "id" else "An id"
-    claim = f"{bits_text(counter.positions, capital=True)} {COUNTERS.get(counter.kind, NOW_AND_THEN)}."
-    return Sentences(title, claim, finding=named(counter))
+    claim = f"{bits_text(counter.positions, capital=True)} {COUNTERS[counter.kind]}."
+    if counter.kind == "rolling":
+        covered = [c.check.name for c in found.checks if covers(c) & set(counter.positions)]
+        follows = f"the {covered[0]} follows them" if covered else "nothing else follows them"
+        claim = f"{claim[:-1]}, whatever is set: {len(counter.positions)} of {found.stack.columns} bits; {follows}."
+    possible = is_possible(counter)
+    chance = _by_accident(counter.chance)
+    return Sentences(TITLES[counter.kind], claim, (), chance, not possible, named(counter), possible)
 
 
 def of_unexplained(found: Comparison) -> Sentences:

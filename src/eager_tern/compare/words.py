@@ -28,6 +28,7 @@ class Words:
     table: dict[int, float | str]
     holds: NDArray[np.bool_]
     chance: float
+    in_any_order: float
 
 
 def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float | str], errors: int) -> list[Words]:
@@ -120,12 +121,13 @@ def _table(
     if np.sum(~holds) > errors:
         return None
     rows = len(classes)
+    varying = int(np.count_nonzero(np.ptp(bits, axis=0)))
     told = [c for c in positions if np.ptp(bits[:, c])]
     # The bits in their own right, or the words as a whole: what says less is believed.
-    chance = max(
-        sum(log10(bits.shape[1]) - turns(bits[:, c]) for c in told),
-        log10(bits.shape[1]) * len(_pieces(positions)) - of_words(classes.tolist()),
-    )
+    tried = log10(varying) * len(_pieces(positions))
     if not holds.all():
-        chance += log10(comb(rows, int(np.sum(~holds)))) * len(positions)
-    return Words(positions, dict(zip(usual, names, strict=True)), holds, chance)
+        tried += log10(comb(rows, int(np.sum(~holds)))) * len(positions)
+    any_order, changes = of_words(classes.tolist())
+    bit_by_bit = sum(log10(varying) - turns(bits[:, c]) for c in told)
+    chances = max(bit_by_bit, tried - min(any_order, changes)), tried - any_order
+    return Words(positions, dict(zip(usual, names, strict=True)), holds, *chances)

@@ -21,6 +21,7 @@ from eager_tern.protocol.positions import positions_text
 from eager_tern.protocol.schema import Check
 
 Keys = dict[str, Any]
+WIDE = 4  # bits; of a narrower number all there is has been seen soon, and the rest is no surprise
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
 # Where only bits are read and made, any line will do.
 ANY_LINE: Mapping[str, Any] = {
@@ -102,6 +103,9 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> Keys:
             keys["scale"] = field.map.scale
         if field.map.offset != 0:
             keys["offset"] = field.map.offset
+        said = [value for value in field.says(stack.bits[field.looked_at]) if isinstance(value, float)]
+        if len(field.positions) >= WIDE:
+            keys["seen"] = [min(said), max(said)]
         keys["base"] = 10
     when = {names[name]: list(values) for name, values in field.when.items() if name in names}
     if when:

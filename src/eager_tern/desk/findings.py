@@ -68,6 +68,7 @@ class CardView(QFrame):
     go = pyqtSignal(str)
     label_asked = pyqtSignal(str)
     dismissed = pyqtSignal(str)
+    accepted = pyqtSignal(str)
 
     def __init__(self, card: Card) -> None:
         super().__init__()
@@ -108,6 +109,11 @@ class CardView(QFrame):
         if card.label:
             button = self._link(f"Label it “{card.label}”", links)
             button.clicked.connect(lambda: self.label_asked.emit(card.label))
+        if card.accept:
+            button = self._link("Accept", links)
+            button.setToolTip("Believe it all the same: it enters the sheet")
+            button.setAccessibleName(f"Accept {card.title}")
+            button.clicked.connect(lambda: self.accepted.emit(card.accept))
         if card.finding:
             button = self._link("Dismiss", links)
             button.setAccessibleName(f"Dismiss {card.title}")
@@ -176,7 +182,9 @@ class Findings(QScrollArea):
         presses = self._session.selected_presses()
         found = self._comparison.comparison if self._of_stack else None
         if found is not None:
-            cards = cards_for_comparison(found, [press.label for press in self._comparison.rows])
+            cards = cards_for_comparison(
+                found, [press.label for press in self._comparison.rows], self._comparison.verdicts
+            )
             heading = f"FINDINGS ABOUT {found.stack.rows} FRAMES"
         elif len(presses) == 1:
             press = presses[0]
@@ -204,6 +212,7 @@ class Findings(QScrollArea):
             view.go.connect(self.go)
             view.label_asked.connect(self._label)
             view.dismissed.connect(self._comparison.dismiss)
+            view.accepted.connect(self._comparison.accept)
             layout.addWidget(view)
         if not cards:
             empty = Words("What is found out about a frame stands here, with the evidence for it.")

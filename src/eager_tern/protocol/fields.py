@@ -30,7 +30,8 @@ class DataField(Strict):
 
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
     the value of it. ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the
-    raw number that is sent where it means nothing: always, or by the value of the field that ``when`` names.
+    raw number that is sent where it means nothing: always, or by the value of the field that ``when`` names. ``seen``
+    are the lowest and the highest value that it was found out with.
     """
 
     name: Name
@@ -45,6 +46,7 @@ class DataField(Strict):
     when: dict[str, tuple[int | float | str, ...]] = {}
     default: int | float | str | None = None
     otherwise: int | dict[str, int] | None = None
+    seen: tuple[float, float] | None = None
 
     @model_validator(mode="after")
     def _hangs_together(self) -> DataField:
@@ -58,7 +60,13 @@ class DataField(Strict):
             raise ValueError("BCD takes four bits a digit")
         if self.default is not None:
             self.raw(self.default)
+        if self.seen is not None and self.seen[0] > self.seen[1]:
+            raise ValueError('"seen" is the lowest value and the highest, in this order')
         return self
+
+    def is_beyond(self, value: Value) -> bool:
+        """Whether a value lies outside what was seen when the field was found out."""
+        return self.seen is not None and isinstance(value, int | float) and not self.seen[0] <= value <= self.seen[1]
 
     @property
     def shown_width(self) -> int:

@@ -36,6 +36,10 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     for name in values:
         if name not in known:
             raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
+    for field in sheet.fields:
+        if field.role == "rolling" and field.name not in values:
+            why = "is new with each press, and nothing that is set tells what it will be"
+            raise InputError(f"sheet {sheet.id}", f'its field "{field.name}" {why}: give a value for it')
     all_values = {**{field.name: field.default for field in sheet.fields}, **values}
     # What means nothing here is written first: others may stand in its place.
     for field in sorted(sheet.fields, key=lambda f: f.means_something(all_values)):

@@ -37,6 +37,7 @@ CLOSE_BITS, CLOSE_RMS = 12, 0.15
 # A pulse among the bits that is a unit off is no late edge: a mark or a space beside it was lost, and which bits that
 # were is a guess.
 OUT_OF_PLACE, GUESSED = 0.9, 0.3
+BEYOND = 0.9  # confidence at most in a value that the sheet was not found out with: a field may end there, or bend
 
 Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
 
@@ -70,6 +71,12 @@ class Reading:
     symbols: int = 2
     framing: Framing | None = None
     evidence: float = 0.0
+
+    @property
+    def beyond(self) -> tuple[str, ...]:
+        """The fields whose values lie outside what they were found out with: there they may say something else."""
+        fields = self.sheet.fields if self.sheet is not None else ()
+        return tuple(dict.fromkeys(f.name for f in fields if f.is_beyond(self.fields.get(f.name))))
 
     @property
     def shape(self) -> Shape:
@@ -230,16 +237,18 @@ def reading_of_match(match: Match, chance: float) -> Reading:
     """What a sheet that fits says of a frame; ``chance`` is how probable that is beside all other readings."""
     sheet, bits = match.sheet, match.meant
     results = match.results
+    fields = field_values(sheet, bits) if bits.size else {}
     confidence = chance * 0.3 ** sum(not r.ok for r in results)
+    most = BEYOND if any(field.is_beyond(fields.get(field.name)) for field in sheet.fields) else 0.999
     return Reading(
         protocol=sheet.id,
-        confidence=min(confidence, 0.999),
+        confidence=min(confidence, most),
         code=sheet.code,
         clock=match.clock,
         bits=match.bits,
         bit_spans_us=match.bit_spans_us,
         expected_us=match.expected_us,
-        fields=field_values(sheet, bits) if bits.size else {},
+        fields=fields,
         checks=results,
         kind=match.kind.name,
         stands_for_repeat=match.kind.repeat,

@@ -38,7 +38,7 @@ KEYS = {
     "inverts": 'Bits that are sent the other way round in this kind of frame.\n\ninverts = "5-14"',
     "bits": 'Positions from the highest bit to the lowest.\n\n"7-0": sent lowest first\n"0-7": sent highest first\n'
     '"9, 3-1": in two pieces\n"!1, 8-13": the first inverted',
-    "role": '"toggle" turns round with each press, "counter" counts.\n\nrole = "toggle"',
+    "role": '"toggle" turns round with each press, "counter" counts, "rolling" is new each time.\n\nrole = "toggle"',
     "encoding": 'How the number is written: "binary", "signed", "bcd" or "gray".',
     "scale": "value = scale × number + offset.\n\nscale = 0.5",
     "offset": "value = scale × number + offset.\n\noffset = 16",
@@ -47,6 +47,8 @@ KEYS = {
     "table": 'Words for numbers.\n\ntable = { 0 = "auto", 1 = "cool" }',
     "when": 'This field means something only with these values of others.\n\nwhen = { mode = ["cool", "dry"] }',
     "otherwise": "The raw number that is sent where the field means nothing.",
+    "seen": "The lowest and the highest value the field was found out with; beyond them it is read with a doubt.\n\n"
+    "seen = [16, 30]",
     "blank": "A frame's bits as they are before fields and checks are written: all 0, if not said.",
     "default": "What is sent if nothing is given.",
     "digits": 'Groups of bits and their characters.\n\ndigits = { "00" = "0", "11" = "1", "01" = "F" }',

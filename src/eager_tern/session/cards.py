@@ -41,7 +41,7 @@ class Strips:
 class Card:
     """``why`` is shown when asked; ``go`` names a leaf that shows more, ``label`` a label to give the press.
 
-    ``finding`` names what can be dismissed.
+    ``finding`` names what can be dismissed, ``accept`` what is only possible and can be believed.
     """
 
     title: str
@@ -53,6 +53,7 @@ class Card:
     go: str = ""
     label: str = ""
     finding: str = ""
+    accept: str = ""
 
 
 def cards_for_press(
@@ -167,6 +168,9 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
         text += ", read as was said by hand"
     else:
         text += "; this protocol has no check"
+    for name in best.beyond:
+        low, high = next(f.seen for f in sheet.fields if f.name == name and f.seen) if sheet is not None else (0, 0)
+        text += f"; {name} is beyond the {low:g} to {high:g} that it was found out with"
     agreeing = caught.protocols[best.protocol] - (press.reading.protocol == best.protocol)
     text += f". {plural(agreeing, 'other press', 'other presses')} of this gadget agree{'s' if agreeing == 1 else ''}."
     status: Status = "failing" if failed else "proven" if best.confidence >= SURE and held else "uncertain"

@@ -16,7 +16,7 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots
-from eager_tern.compare.comparison import Comparison, compare, without
+from eager_tern.compare.comparison import Comparison, accepting, compare, settled, without
 from eager_tern.compare.proof import Proof, prove
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.writing import sheet_of
@@ -31,11 +31,11 @@ NO_LINE = "The frames do not show a line code that a sheet could describe."
 
 
 def serve(connection: Connection) -> None:
-    """The searching process: of a stack and what was dismissed it answers what is found, then how well it predicts."""
-    stack, dismissed = connection.recv()
-    found = without(compare(stack), dismissed)
+    """The searching process: of a stack and verdicts it answers what is found, then how well it predicts."""
+    stack, verdicts = connection.recv()
+    found = without(compare(stack), verdicts)
     connection.send(found)
-    connection.send(prove(found, dismissed=dismissed))
+    connection.send(prove(found, verdicts=verdicts))
 
 
 class ComparisonModel:
@@ -50,7 +50,7 @@ class ComparisonModel:
         self.cut: Cut | None = None
         self.comparison: Comparison | None = None
         self.proof: Proof | None = None
-        self.dismissed: frozenset[str] = frozenset()
+        self.verdicts: frozenset[str] = frozenset()
         self._session = session
         self._child: Child | None = None
         self._of_gadget: int | None = None
@@ -88,11 +88,11 @@ class ComparisonModel:
         self.cut = self.cut if self.cut in self.cuts else next(iter(self.cuts), None)
         stack, self.rows, self.apart = stack_of(presses, self.cut)
         gadget = self._session.gadget.id if self._session.gadget is not None else None
-        dismissed = self._session.dismissed()
-        stale = gadget != self._of_gadget or dismissed != self.dismissed or not _same(self.stack, stack)
+        verdicts = self._session.dismissed()
+        stale = gadget != self._of_gadget or verdicts != self.verdicts or not _same(self.stack, stack)
         if gadget != self._of_gadget:
             self._wanted = False
-        self.stack, self.dismissed, self._of_gadget = stack, dismissed, gadget
+        self.stack, self.verdicts, self._of_gadget = stack, verdicts, gadget
         if stale:
             self._drop()
             if self._wanted:
@@ -112,7 +112,7 @@ class ComparisonModel:
         if self.stack.rows < FEWEST:
             return
         child = self._child = Child(serve)
-        child.connection.send((self.stack, self.dismissed))
+        child.connection.send((self.stack, self.verdicts))
         self._receive(child, self._found)
         self.changed.emit()
 
@@ -165,15 +165,24 @@ class ComparisonModel:
 
     def dismiss(self, finding: str) -> None:
         """Leave a finding out, and look what follows without it."""
-        self._believe_all_but(self.dismissed | {finding})
+        self._judge((self.verdicts - {accepting(finding)}) | {finding})
+
+    def accept(self, finding: str) -> None:
+        """Believe a finding that is only possible: it enters the sheet."""
+        self._judge(self.verdicts | {accepting(finding)})
 
     def bring_back(self) -> None:
         """Believe again what was dismissed."""
-        self._believe_all_but(frozenset())
+        self._judge(self.verdicts - self.dismissed)
 
-    def _believe_all_but(self, findings: frozenset[str]) -> None:
+    @property
+    def dismissed(self) -> frozenset[str]:
+        """The findings that are not believed."""
+        return frozenset(verdict for verdict in self.verdicts if not verdict.startswith(accepting("")))
+
+    def _judge(self, verdicts: frozenset[str]) -> None:
         if self._session.gadget is not None:
-            self._session.change(Dismiss(self._session.gadget.id, findings))
+            self._session.change(Dismiss(self._session.gadget.id, verdicts))
 
     @property
     def wanted_shots(self) -> list[Wanted]:
@@ -201,7 +210,7 @@ class ComparisonModel:
         if line is None:
             self._session.troubled.emit(NO_LINE)
             return None
-        return sheet_of(self.comparison, line)
+        return sheet_of(settled(self.comparison, self.verdicts), line)
 
 
 def _same(stack: Stack, other: Stack) -> bool:
