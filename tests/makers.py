@@ -52,12 +52,14 @@ class _Laid:
 
 
 CHECKS = (
-    "none", "sum", "sum-neg", "nibbles", "nibbles-neg", "xor", "xor4", "crc8", "crc8-seed", "crc4", "crc16", "ones", "mod255",
-    "rotating", "sum-less-id", "sum-rotating",
+    "none", "sum", "sum-neg", "nibbles", "nibbles-neg", "xor", "xor4", "crc8", "crc8-seed", "crc4", "crc16", "ones",
+    "mod255", "rotating", "sum-less-id", "sum-rotating",
 )  # fmt: skip
 
 
-def checked(frame: Frame, kind: str, at: tuple[int, ...], lsb: bool, numbers: dict[str, int], spared: tuple[int, ...]) -> None:
+def checked(
+    frame: Frame, kind: str, at: tuple[int, ...], lsb: bool, numbers: dict[str, int], spared: tuple[int, ...]
+) -> None:
     """Fill a check in at its place, over all that stands before it (less ``spared``, a whole byte)."""
     end = min(at, default=0)
     data = as_bytes(frame, 0, end, lsb)
@@ -95,7 +97,8 @@ def width_of(kind: str) -> int:
 
 def _built(
     rng: np.random.Generator, name: str, laid: _Laid, check: str, labelled: tuple[str, ...], moving: tuple[str, ...],
-    raw: Callable[[Settings, dict[str, int]], dict[str, int]], draw: Callable[[int, bool], tuple[Settings, dict[str, int]]],
+    raw: Callable[[Settings, dict[str, int]], dict[str, int]],
+    draw: Callable[[int, bool], tuple[Settings, dict[str, int]]],
 ) -> Made:  # fmt: skip
     """The gadget with its check behind what was laid."""
     laid.at += -laid.at % 8
@@ -206,8 +209,8 @@ def vane(rng: np.random.Generator, check: str) -> Made:
                 "direction": 22.5 * int(rng.integers(0, 16))}, {}  # fmt: skip
 
     def raw(values: Settings, own: dict[str, int]) -> dict[str, int]:
-        return {"id": ident, "battery": 0, "direction": round(float(values["direction"] or 0) / 22.5),
-                "wind": round(float(values["wind"] or 0) / step), "gust": round(float(values["gust"] or 0) / step)}  # fmt: skip
+        sent = {name: round(float(values[name] or 0) / step) for name in ("wind", "gust")}
+        return {"id": ident, "battery": 0, "direction": round(float(values["direction"] or 0) / 22.5), **sent}
 
     return _built(rng, f"vane, {step}", laid, check, ("wind", "gust", "direction"), (), raw, draw)
 
@@ -287,8 +290,10 @@ def made(rng: np.random.Generator) -> Made:
     return kind(rng, str(rng.choice(CHECKS)))
 
 
-def take(gadget: Made, rng: np.random.Generator, rows: int, known: float = 1.0) -> tuple[np.ndarray, dict[str, tuple[Value, ...]]]:
-    """A take in shooting order: bits, and labels of which a part is not known, as where a display is read now and then."""
+def take(
+    gadget: Made, rng: np.random.Generator, rows: int, known: float = 1.0
+) -> tuple[np.ndarray, dict[str, tuple[Value, ...]]]:
+    """A take in shooting order: bits, and labels, a part of them known, as where a display is read now and then."""
     drawn = [gadget.draw(number, False) for number in range(rows)]
     bits = np.array([gadget.write(*each) for each in drawn], np.uint8)
     labels = {

@@ -190,7 +190,7 @@ def test_a_period_shorter_than_its_frame_is_said() -> None:
 
 
 def test_labels_tables_of_any_kind() -> None:
-    names, rows, _, _ = parse_labels("file,t\ra.txt,nan\rb.txt,2\r", "labels.csv")
+    names, rows, *_ = parse_labels("file,t\ra.txt,nan\rb.txt,2\r", "labels.csv")
     assert (names, rows["a.txt", 0]["t"], rows["b.txt", 0]["t"]) == (["t"], "nan", "2")
     with pytest.raises(InputError, match=r"labels.csv: .*no table that can be read"):
         parse_labels('file,t\na,"' + "x" * 200_000 + '"\n', "labels.csv")

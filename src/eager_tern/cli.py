@@ -10,6 +10,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -97,27 +98,22 @@ def read(
     as_json: AsJson = False,
 ) -> None:
     """Find the frames in captures, name their protocol and extract the fields."""
-    from eager_tern.formats.capture import Description, ReadOptions
-    from eager_tern.intake.files import as_said, read_file
     from eager_tern.places import sheets_folder
-    from eager_tern.protocol.loading import load_sheet, sheets_in, with_own
+    from eager_tern.protocol.loading import sheets_in, with_own
     from eager_tern.reports import describe_take, readings_document
     from eager_tern.signal.by_hand import ByHand
 
-    if samples and not rate:
-        raise typer.BadParameter("--samples needs --rate")
-    described = Description(samples, rate) if samples else None
     by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
+    asked = _or_complain(lambda: _sheet_named(why)) if why else None
     own, wrong = sheets_in(sheets_folder())
     for problem in wrong:
         _complain(problem)
-    sheets = with_own(_or_complain(lambda: [load_sheet(path) for path in sheet or []]), own)
-    asked = _or_complain(lambda: _sheet_named(why)) if why else None
-    how = _said(line_code)
+    manner = _manner(sheet, channel, samples, rate, by_hand, line_code)
+    manner = replace(manner, sheets=with_own(manner.sheets, own))
     takes, failed = [], False
     for path in paths:
         try:
-            found = read_file(path, sheets, ReadOptions(channel, samples=described, rate_hz=rate or None), by_hand)
+            found = manner.read(path)
         except InputError as error:
             _complain(error)
             failed = True
@@ -127,7 +123,7 @@ def read(
                 _complain(f"{path}: {warning}; what could be read of it is reported")
             for advice in one.advice(len(one.take.frames)):
                 _complain(f"{path}: {advice}")
-        takes += [as_said(one, how) for one in found] if how is not None else found
+        takes += found
     if as_json:
         _print_json(readings_document(takes, noise, asked))
     else:
@@ -135,6 +131,22 @@ def read(
             _say("\n".join(describe_take(one, noise, asked)))
     if failed:
         raise typer.Exit(1)
+
+
+def _manner(
+    sheet: list[Path] | None, channel: int | None, samples: str, rate: float, by_hand: Any, line_code: str
+) -> Any:
+    """How files are to be read."""
+    from eager_tern.formats.capture import Description, ReadOptions
+    from eager_tern.intake.files import Manner
+    from eager_tern.protocol.loading import load_sheet
+
+    if samples and not rate:
+        raise typer.BadParameter("--samples needs --rate")
+    described = Description(samples, rate) if samples else None
+    sheets = _or_complain(lambda: tuple(load_sheet(path) for path in sheet or []))
+    options = ReadOptions(channel, samples=described, rate_hz=rate or None)
+    return Manner(sheets, options, by_hand, _said(line_code))
 
 
 def _sheet_named(name: str) -> Any:
@@ -167,10 +179,17 @@ def compare(
     accept: Annotated[
         list[str], typer.Option(help="A finding that is only possible, by name and positions, to be believed.")
     ] = [],  # noqa: B006  (typer copies it)
+    sheet: Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")] = None,
     polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
+    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
+    samples: Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")] = "",
+    rate: Annotated[float, typer.Option(help="Samples a second, where the file does not say.")] = 0.0,
     threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
     shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
     gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
+    line_code: Annotated[
+        str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
@@ -185,7 +204,8 @@ def compare(
     from eager_tern.signal.by_hand import ByHand
 
     by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
-    gathered = _or_complain(lambda: gather(paths, labels, by_hand))
+    manner = _manner(sheet, channel, samples, rate, by_hand, line_code)
+    gathered = _or_complain(lambda: gather(paths, labels, manner))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)

@@ -15,6 +15,7 @@ from eager_tern.cli import app
 from eager_tern.compare.labels import parse_labels
 from eager_tern.errors import InputError
 from eager_tern.formats.registry import write_pulses
+from eager_tern.protocol.loading import sheet_text
 from eager_tern.signal.values import pulses_from_signed
 from tests.gadgets import Gadget, climate
 from tests.handsets import distance_frame, nec, record
@@ -81,7 +82,7 @@ def test_words_for_a_person_and_inputs_that_cannot_be_used(cabinet: tuple[Gadget
     code, out, err = run("compare", *files, "--labels", folder / "labels.csv", "--proof")
     assert code == 1
     assert "05.txt" in err
-    assert "06.txt: holds no frame" in err
+    assert 'no frame in "06.txt"' in err
     assert "temperature = " in out
     assert "predicted unseen" in out
 
@@ -119,7 +120,7 @@ def test_tables_that_cannot_be_used_are_refused_with_their_line(text: str, said:
 
 
 def test_tables_of_any_dialect() -> None:
-    names, rows, words, _ = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
+    names, rows, words, *_ = parse_labels("\ufefffile;mode;t\na.txt;dry;21.5\nb.txt;;\n", "labels.csv")
     assert names == ["mode", "t"]
     assert rows == {("a.txt", 0): {"mode": "dry", "t": 21.5}, ("b.txt", 0): {"mode": None, "t": None}}
     assert not words
@@ -127,12 +128,9 @@ def test_tables_of_any_dialect() -> None:
 
 def test_of_labels_that_contradict_each_other_neither_is_believed() -> None:
     text = "file,mode,t\na.txt,dry,1\nb.txt,cool,2\na.txt,dry,3\nb.txt,cool,2\n"
-    _, rows, words, _ = parse_labels(text, "labels.csv")
+    _, rows, words, *_ = parse_labels(text, "labels.csv")
     assert rows == {("a.txt", 0): {"mode": "dry", "t": None}, ("b.txt", 0): {"mode": "cool", "t": 2.0}}
-    assert words == [
-        'labels.csv: line 4: "a.txt" has labels twice; what differs is left out: t',
-        'labels.csv: line 5: "b.txt" has labels twice',
-    ]
+    assert words == ['labels.csv: labelled twice: "a.txt" in line 4 (what differs is left out: t), "b.txt" in line 5']
 
 
 @pytest.mark.parametrize("how", ["in order", "press", "file and press"])
@@ -159,6 +157,48 @@ def test_the_presses_of_one_file_are_labelled(tmp_path: Path, how: str) -> None:
     assert "has 2 rows, and all.txt has 12 presses" in err
     (tmp_path / "labels.csv").write_text("press,t\n0,16\n99,21\n1,21\n2,30\n")
     assert (
-        "has no press 99; they are counted from 0 to 11"
+        'no such press: "all.txt", press 99 (12 presses, counted from 0)'
         in run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv")[2]
     )
+
+
+def test_a_display_read_now_and_then_labels_the_nearest_press(tmp_path: Path) -> None:
+    values = [16, 21, 30, 18, 25, 17, 29, 22, 19, 27, 20, 28]
+    signed = [d for value in values for d in (*nec(0x5B, value), -1_900_000.0)]
+    write_pulses(tmp_path / "all.txt", pulses_from_signed(np.array(signed)))
+    rows = [f"{2.0 * n + 0.3:.1f},{value}" for n, value in enumerate(values) if n % 4]
+    table = tmp_path / "labels.csv"
+    table.write_text("\n".join(["time,t", *rows, "500,3"]) + "\n")
+    status, out, err = run("compare", tmp_path / "all.txt", "--labels", table, "--json")
+    assert status == 0
+    found = json.loads(out)
+    assert (found["rows"], found["fields"][0]["rows_explained"]) == (9, 9)
+    assert "no press near 500 s" in err
+    table.write_text("time,t\nnoon,3\n")
+    assert '"noon" is no time' in run("compare", tmp_path / "all.txt", "--labels", table)[2]
+
+
+def test_what_is_possible_is_left_out_of_the_sheet_unless_accepted(tmp_path: Path) -> None:
+    signed = [d for value in range(16, 28) for d in (*nec(0x5B, value), -300_000.0)]
+    write_pulses(tmp_path / "all.txt", pulses_from_signed(np.array(signed)))
+    (tmp_path / "labels.csv").write_text("t\n" + "\n".join(map(str, range(16, 28))) + "\n")
+    sheet = tmp_path / "made.toml"
+    command = ("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv", "--write-sheet", sheet)
+    _, out, err = run(*command, "--json")
+    (field,) = json.loads(out)["fields"]
+    assert field["possible"]
+    name = f"t {' '.join(map(str, field['positions']))}"
+    assert f"leaves out what is only possible: {name}" in err
+    assert 'name = "t"' not in sheet.read_text()
+    run(*command, "--accept", name)
+    assert 'name = "t"' in sheet.read_text()
+
+
+def test_the_options_of_read_are_those_of_compare(tmp_path: Path) -> None:
+    write_pulses(tmp_path / "all.txt", pulses_from_signed(np.array([*nec(0x5B, 3), -300_000.0, *nec(0x5B, 9)])))
+    (tmp_path / "nec.toml").write_text(sheet_text("nec") or "")
+    by_sheet = json.loads(run("compare", tmp_path / "all.txt", "--sheet", tmp_path / "nec.toml", "--json")[1])
+    assert by_sheet["rows"] == 2
+    said = json.loads(run("compare", tmp_path / "all.txt", "--as", "pulse-distance", "--json")[1])
+    assert said["bit_count"] == 32
+    assert run("compare", tmp_path / "all.txt", "--as", "morse")[0] == 2

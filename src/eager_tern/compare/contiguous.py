@@ -28,6 +28,7 @@ WIDE = 4  # bits; a narrower number stands wherever there was room
 EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
 # Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
 SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 0.5
+TENTHS, NARROW = 12, 0.4  # bits that they usually have; zeros above fewer are rather theirs than nobody's
 UNMOVED = 0.5  # a bit above a narrow number that never changed
 A_DIGIT = 0.8  # of an offset; the first is as good as given away
 OTHER_SIGN, OTHER_ENCODING, A_PART = 0.7, 0.3, 1.2
@@ -143,7 +144,9 @@ def laid_cost(
     start = max(each for each in starts if each <= min(run))
     raw = raw_numbers(bits, run)
     falls = bool((np.diff(raw) < 0).any())
-    if encoding == "binary" and scale < 1 and len(run) >= SIGNED_FROM and unmoved >= HEADROOM and falls:
+    if scale < 1 and falls and len(run) < TENTHS:
+        cost += NARROW
+    if encoding == "binary" and scale < 1 and falls and len(run) >= SIGNED_FROM and unmoved >= HEADROOM:
         cost += NEVER_BELOW if not bits[:, list(run[:unmoved])].any() else 0.0
     border = 4 if falls else 8  # what only grows is a count, and has room to grow
     ends = (min(run) - start, max(run) + 1 - start)

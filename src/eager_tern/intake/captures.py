@@ -4,20 +4,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
-from eager_tern.compare.labels import Capture, named, parse_labels
+from eager_tern.compare.labels import Capture, at_times, listed, named, parse_labels
 from eager_tern.compare.stack import Stack
 from eager_tern.errors import InputError
-from eager_tern.intake.files import read_file
+from eager_tern.intake.files import AS_USUAL, Manner
 from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.text_file import read_text
 
 
@@ -34,29 +32,35 @@ class Gathered:
     failed: tuple[InputError, ...] = ()
 
 
-def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FOUND_OUT) -> Gathered:
+def gather(paths: Sequence[Path], labels_path: Path | None, manner: Manner = AS_USUAL) -> Gathered:
     """The stack of some files' presses with the labels of a table. Raises InputError where nothing can be compared.
 
     Without a table, every press of every file is a row of its own.
     """
     if labels_path is None:
-        return _every_press(paths, by_hand)
+        return _every_press(paths, manner)
     text = read_text(labels_path)
     by_name = {path.name: path for path in paths}
     only = paths[0].name if len(paths) == 1 else None
-    names, rows, words, counted = parse_labels(text, labels_path, only)
-    missing = dict.fromkeys(file for file, _ in rows if file not in by_name)
-    words += [f"{labels_path}: no capture {file} was given; its labels are left out" for file in missing]
+    table = parse_labels(text, labels_path, only)
+    found, failed = _leads_of(by_name, manner)
+    if table.counted == "times":
+        starts = {file: [lead.pulses.start_us / 1e6 if lead else None for lead in each] for file, each in found.items()}
+        table = at_times(table, starts, labels_path)
+    names, rows, words, counted, _ = table
+    missing = list(dict.fromkeys(file for file, _ in rows if file not in by_name))
+    words += [f"{labels_path}: no capture {listed(missing)} was given; its labels are left out"] if missing else []
     labelled = {file for file, _ in rows}
     without = [file for file in by_name if file not in labelled]
-    words += [f"{by_name[file]}: has no labels in {labels_path.name}" for file in without]
+    words += [f"{labels_path}: has no labels of {listed(without)}"] if without else []
     wanted = [capture for capture in rows if capture[0] in by_name] + [(file, 0) for file in without]
-    found, failed = _leads_of({file: by_name[file] for file, _ in wanted}, by_hand)
     if counted == "rows" and only in found and len(found[only]) != len(rows):
         raise InputError(
             labels_path, f"has {len(rows)} rows, and {only} has {len(found[only])} presses: which is which?"
         )
     frames: dict[Capture, Frame] = {}
+    empty: list[str] = []
+    beyond: list[str] = []
     for file, press in wanted:
         leads = found.get(file, [])
         if counted == "files" or file in without:  # a capture stands for its first frame with bits
@@ -66,13 +70,14 @@ def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FO
         if lead is not None:
             frames[file, press] = lead
         elif press < len(leads) or (not leads and file in found):
-            numbered = counted != "files" and leads
-            words.append(f"{by_name[file]}: {f'press {press} holds no bits' if numbered else 'holds no frame'}")
+            empty.append(named((file, press)))
         elif file in found:
-            words.append(f"{by_name[file]}: has no press {press}; they are counted from 0 to {len(leads) - 1}")
+            beyond.append(f"{named((file, press))} ({len(leads)} presses, counted from 0)")
+    words += [f"{labels_path}: no frame in {listed(empty)}"] if empty else []
+    words += [f"{labels_path}: no such press: {listed(beyond)}"] if beyond else []
     if not frames:
         raise InputError(labels_path, "none of its captures holds a frame")
-    frames, line, left_out = in_one_shape(frames, by_name, labels_path, by_hand)
+    frames, line, left_out = in_one_shape(frames, by_name, labels_path, manner)
     words += [f"{named(capture)}: {why}; set apart" for capture, why in left_out.items()]
     bits = np.array([_bits(frame) for frame in frames.values()], dtype=np.uint8)
     none = dict.fromkeys(names)
@@ -82,20 +87,20 @@ def gather(paths: Sequence[Path], labels_path: Path | None, by_hand: ByHand = FO
     return Gathered(Stack(bits, labels, sections), tuple(frames.values()), called, line, tuple(words), tuple(failed))
 
 
-def _leads_of(paths: Mapping[str, Path], by_hand: ByHand) -> tuple[dict[str, list[Frame | None]], list[InputError]]:
+def _leads_of(paths: Mapping[str, Path], manner: Manner) -> tuple[dict[str, list[Frame | None]], list[InputError]]:
     """The first frames of all presses of some files, and those files that cannot be read."""
     found, failed = {}, []
     for name, path in paths.items():
         try:
-            found[name] = _leads(path, (), by_hand)
+            found[name] = _leads(path, manner)
         except InputError as error:
             failed.append(error)
     return found, failed
 
 
-def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
+def _every_press(paths: Sequence[Path], manner: Manner) -> Gathered:
     """The presses of some files as rows without labels; those that are not of the usual shape are set apart."""
-    found, failed = _leads_of({str(path): path for path in paths}, by_hand)
+    found, failed = _leads_of({str(path): path for path in paths}, manner)
     frames = {
         f"{Path(name).name}, press {n}": lead for name, leads in found.items() for n, lead in enumerate(leads) if lead
     }
@@ -111,17 +116,17 @@ def _every_press(paths: Sequence[Path], by_hand: ByHand) -> Gathered:
     return Gathered(Stack(bits, {}, usual[2]), tuple(alike.values()), tuple(alike), line, words, tuple(failed))
 
 
-def _leads(path: Path, sheets: Sequence[Sheet], by_hand: ByHand) -> list[Frame | None]:
+def _leads(path: Path, manner: Manner) -> list[Frame | None]:
     """The frames that say which key each press was, in the order of ``read``; None for a press without bits."""
     return [
         press.lead if not press.first_missed and press.lead.best is not None and press.lead.best.bits.size else None
-        for found in read_file(path, sheets, by_hand=by_hand)
+        for found in manner.read(path)
         for press in found.take.presses
     ]
 
 
 def in_one_shape(
-    frames: dict[Capture, Frame], paths: Mapping[str, Path], source: object, by_hand: ByHand = FOUND_OUT
+    frames: dict[Capture, Frame], paths: Mapping[str, Path], source: object, manner: Manner = AS_USUAL
 ) -> tuple[dict[Capture, Frame], Draft, dict[Capture, str]]:
     """Frames of the line code and length that most have, a sheet that describes their line, and what is left out.
 
@@ -137,7 +142,7 @@ def in_one_shape(
     for name, frame in frames.items():
         again: Frame | None = frame
         if name not in alike:
-            leads = _leads(paths[name[0]], (line.sheet,), by_hand)
+            leads = _leads(paths[name[0]], replace(manner, sheets=(*manner.sheets, line.sheet)))
             again = next((each for each in leads[name[1] :] if each is not None), None)
         if again is not None and _bits(again).size == usual[1]:
             out[name] = again

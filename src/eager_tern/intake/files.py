@@ -115,6 +115,24 @@ def as_said(found: FileTake, how: Said) -> FileTake:
     return replace(found, take=read_said(found.take.pulses, how, GapSettings(found.by_hand.gap_us)))
 
 
+@dataclass(frozen=True)
+class Manner:
+    """How files are read: with which sheets, what of them, and what somebody says about the line."""
+
+    sheets: tuple[Sheet, ...] = ()
+    options: ReadOptions = AS_FOUND
+    by_hand: ByHand = FOUND_OUT
+    said: Said | None = None
+
+    def read(self, path: Path) -> list[FileTake]:
+        """Every take of a file. Raises InputError."""
+        found = read_file(path, self.sheets, self.options, self.by_hand)
+        return [as_said(one, self.said) for one in found] if self.said is not None else found
+
+
+AS_USUAL = Manner()
+
+
 def _whole(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -> FileTake:
     begun = before_reading(capture, sheets, by_hand)
     return replace(begun, take=joined(begun.take.pulses, list(passages_of(begun, sheets))))
