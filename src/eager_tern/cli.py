@@ -196,6 +196,7 @@ def compare(
     from eager_tern.compare.comparison import Finding, accepting, is_possible, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import prove
+    from eager_tern.compare.trial import on_trial
     from eager_tern.compare.writeup import write_up as written_up
     from eager_tern.compare.writing import sheet_of
     from eager_tern.intake.captures import gather
@@ -217,6 +218,8 @@ def compare(
         _complain(f"{write_sheet}: leaves out what is only possible: {', '.join(left)} (--accept takes it in)")
     draft = sheet_of(settled(found, verdicts), gathered.line)
     if write_sheet is not None:
+        for reason in on_trial(draft.sheet, settled(found, verdicts), gathered.frames, gathered.names):
+            _complain(f"{write_sheet}: {reason}")
         _or_complain(lambda: write_text(write_sheet, draft.text))
     if write_up is not None:
         pulses = gathered.frames[0].as_read

@@ -146,8 +146,9 @@ def laid_cost(
     falls = bool((np.diff(raw) < 0).any())
     if scale < 1 and falls and len(run) < TENTHS:
         cost += NARROW
-    if encoding == "binary" and scale < 1 and falls and len(run) >= SIGNED_FROM and unmoved >= HEADROOM:
-        cost += NEVER_BELOW if not bits[:, list(run[:unmoved])].any() else 0.0
+    zeros = len(run) - int(raw.max()).bit_length()
+    if encoding == "binary" and scale < 1 and falls and len(run) >= SIGNED_FROM and zeros >= HEADROOM:
+        cost += NEVER_BELOW
     border = 4 if falls else 8  # what only grows is a count, and has room to grow
     ends = (min(run) - start, max(run) + 1 - start)
     return cost + sum(OFF_NIBBLE if end % 4 else OFF_BORDER if end % border else 0.0 for end in ends)

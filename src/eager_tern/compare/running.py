@@ -110,7 +110,7 @@ def in_units(bits: BitRows, unit: int, order: Order) -> Numbers:
 def computed(units: Numbers, kind: Kind, width: int) -> Numbers:
     mask = (1 << width) - 1
     if kind.kind == "ones":
-        return np.bitwise_count(units).sum(axis=1, dtype=np.int64)
+        return np.asarray(np.bitwise_count(units).sum(axis=1), np.int64)
     value = np.zeros(len(units), np.int64)
     for column in units.T:
         if kind.rotate:

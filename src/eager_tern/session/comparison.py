@@ -19,6 +19,7 @@ from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison, accepting, compare, settled, without
 from eager_tern.compare.proof import Proof, prove
 from eager_tern.compare.stack import Stack, label_word
+from eager_tern.compare.trial import on_trial
 from eager_tern.compare.writing import sheet_of
 from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.draft import Draft
@@ -197,7 +198,14 @@ class ComparisonModel:
     def keep_sheet(self) -> None:
         """What was found becomes the gadget's sheet; everything is read again with it."""
         gadget, draft = self._session.gadget, self.draft()
-        if draft is not None and gadget is not None:
+        if draft is not None and gadget is not None and self.comparison is not None:
+            frames = [self._session.frame(press) for press in self.rows]
+            names = [press.label or f"press {row + 1}" for row, press in enumerate(self.rows)]
+            reasons = on_trial(draft.sheet, settled(self.comparison, self.verdicts), frames, names)
+            if reasons:
+                self._session.troubled.emit(
+                    f"The sheet is kept, but it fails frames it came from. {'. '.join(reasons)}."
+                )
             self._session.change(KeepSheet(gadget.id, draft.sheet.id, draft.text))
 
     def draft(self) -> Draft | None:
