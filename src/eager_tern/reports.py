@@ -150,8 +150,11 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
         lines += [f"{told.claim} {told.chance}".rstrip(), *(f"  {doubt}" for doubt in told.doubts)]
     for ask in next_shots(found):
         lines.append(f"next: {', '.join(f'{n} = {label_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
+    if found.stack.labels and not next_shots(found):
+        lines.append("no further press would settle more")
     if proof is not None:
         lines.append(f"{proof.words}, that is by a search that was not shown them")
+        lines += [f"not proved yet: {each}" for each in unproved(found)]
     return lines
 
 

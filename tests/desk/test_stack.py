@@ -346,7 +346,7 @@ def test_a_sensor_is_drawn_over_time(window: Window, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=60_000)
     view.label.setFocus()
     qtbot.keyClick(view.label, Qt.Key.Key_Down)
-    assert (view.label.currentText(), view.bits.text()) == ("water", "33-39")
+    assert (view.label.currentText(), view.bits.text()) == ("water", "28-39")
     dots, line = view.plot.listDataItems()
     assert line.getData()[1].size == 66
     typed = dict(zip(dots.getData()[0], dots.getData()[1], strict=True))

@@ -230,9 +230,9 @@ def test_findings_outlive_a_label_that_says_nothing_new_and_are_searched_anew_ot
     session.label(session.shown_presses()[0].id, "level = 0 ")
     assert model.comparison is found
     session.label(session.shown_presses()[0].id, "level = 5")
-    assert model.comparison is None
+    assert (model.comparison, model.proof) == (found, None)  # what was found stays in sight until it is searched anew
     room.settle(lambda: model.proof is not None)
-    assert model.comparison is not None
+    assert model.comparison is not found
     model.stop()
 
 

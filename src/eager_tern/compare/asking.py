@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
-from itertools import product
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise, product
 
 from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.fields import Field, Table
@@ -16,15 +17,22 @@ SELDOM = 2  # presses that a value wants at least
 
 @dataclass(frozen=True)
 class Wanted:
-    """A press to be recorded, by its labels, and why; ``again``: even if there is such a press, as a second witness."""
+    """A press to be recorded, by its labels, and why; ``again``: even if there is such a press, as a second witness.
+
+    ``about`` are the labels that have to be as they are; the others are as in most presses.
+    """
 
     labels: dict[str, Label]
     why: str
     again: bool = False
+    about: frozenset[str] = frozenset()
 
 
 def next_shots(found: Comparison) -> list[Wanted]:
-    """The presses asked for, those that settle most first. Everything not in question is as in most presses."""
+    """The fewest presses that would settle what is open, those first that settle most; none where no press would.
+
+    Questions about different labels share a press: what is asked of one does not depend on the other.
+    """
     stack = found.stack
     usual = {name: _usual(values) for name, values in stack.labels.items()}
     usual = {name: value for name, value in usual.items() if value is not None}
@@ -32,19 +40,43 @@ def next_shots(found: Comparison) -> list[Wanted]:
     wanted: list[Wanted] = []
     for name in usual:
         field = fields.get(name)
-        for value in _seldom(stack.labels[name]) if field is None or is_possible(field) else ():
-            what = "no bits follow it yet" if field is None else "its bits may follow it by accident"
-            wanted.append(Wanted({**usual, name: value}, f"{name}: {what}", field is not None))
+        if field is not None and not is_possible(field):
+            continue
+        what = "no bits follow it yet" if field is None else "its bits may follow it by accident"
+        for value in _seldom(stack.labels[name]) + (_unseen(stack.labels[name]) if field is None else []):
+            wanted.append(Wanted({name: value}, f"{name}: {what}", field is not None, frozenset({name})))
     wanted += [ask for field in found.fields for ask in _under_condition(field, stack, usual)]
-    wanted += [ask for field in found.fields for ask in _of_table(field, stack, usual)]
-    wanted += [ask for field in found.fields for ask in _apart(field, found, usual)]
-    done = {tuple(sorted((n, str(v)) for n, v in row.items())) for row in _rows(stack)}
-    fresh: dict[tuple[tuple[str, str], ...], Wanted] = {}
-    for ask in wanted:
-        key = tuple(sorted((name, str(value)) for name, value in ask.labels.items()))
-        if ask.again or key not in done:
-            fresh.setdefault(key, ask)
-    return list(fresh.values())[:MOST]
+    wanted += [ask for field in found.fields for ask in _of_table(field, stack)]
+    wanted += [ask for field in found.fields for ask in _apart(field, found)]
+    rows = [{name: values[row] for name, values in stack.labels.items()} for row in range(stack.rows)]
+    asked = [ask for ask in wanted if ask.again or {**usual, **ask.labels} not in rows]
+    return [replace(ask, labels={**usual, **ask.labels}) for ask in _shared(asked)][:MOST]
+
+
+def _shared(asks: Sequence[Wanted]) -> list[Wanted]:
+    """Questions put together as long as they are about different labels; the one that is asked first leads."""
+    shared: list[Wanted] = []
+    for ask in asks:
+        at = next((n for n, other in enumerate(shared) if not other.about & ask.about), None)
+        if at is None:
+            shared.append(ask)
+            continue
+        other = shared[at]
+        why = other.why if ask.why in other.why else f"{other.why}; {ask.why}"
+        both = {**other.labels, **ask.labels}, why, other.again or ask.again, other.about | ask.about
+        shared[at] = Wanted(*both)
+    return list({tuple(sorted(map(str, ask.labels.items()))): ask for ask in shared}.values())
+
+
+def _unseen(values: Sequence[Label]) -> list[Label]:
+    """Numbers that were not pressed yet: between those that were, and a step beyond."""
+    known = sorted({value for value in values if isinstance(value, float)})
+    if len(known) < SELDOM or any(isinstance(value, str) for value in values):
+        return []
+    step = min(b - a for a, b in pairwise(known))
+    between = [a + step * (round((b - a) / step) // 2) for a, b in pairwise(known) if b - a > 1.5 * step]
+    new: list[Label] = [*between, known[-1] + step]
+    return new[:SELDOM]
 
 
 def _usual(values: tuple[Label, ...]) -> Label:
@@ -66,19 +98,19 @@ def _under_condition(field: Field, stack: Stack, usual: dict[str, Label]) -> lis
         apart = dict.fromkeys(v for v in stack.labels[other] if v is not None and v not in allowed)
         for value in apart:
             own = _seldom(stack.labels[field.name]) or [usual.get(field.name)]
-            labels = {**usual, other: value, field.name: own[0]}
-            asks.append(Wanted(labels, f"{field.name}: whether it means anything where {other} is {label_word(value)}"))
+            why = f"{field.name}: whether it means anything where {other} is {label_word(value)}"
+            asks.append(Wanted({other: value, field.name: own[0]}, why, about=frozenset({other, field.name})))
     return asks
 
 
-def _of_table(field: Field, stack: Stack, usual: dict[str, Label]) -> list[Wanted]:
+def _of_table(field: Field, stack: Stack) -> list[Wanted]:
     """Words of a table that one press alone bears witness to."""
     if not isinstance(field.map, Table):
         return []
     counts = Counter(stack.labels[field.name][row] for row in field.looked_at[field.holds].tolist())
     alone = [value for value, count in counts.items() if count == 1]
     return [
-        Wanted({**usual, field.name: value}, f"{field.name}: {label_word(value)} was seen once", again=True)
+        Wanted({field.name: value}, f"{field.name}: {label_word(value)} was seen once", True, frozenset({field.name}))
         for value in alone
     ]
 
@@ -100,12 +132,8 @@ def press_to_tell(field: Field, found: Comparison) -> dict[str, Label]:
     return {}
 
 
-def _apart(field: Field, found: Comparison, usual: dict[str, Label]) -> list[Wanted]:
+def _apart(field: Field, found: Comparison) -> list[Wanted]:
     """A press that tells what two labels share."""
     labels = press_to_tell(field, found)
     why = f"{' and '.join(labels)}: their bits always changed together"
-    return [Wanted({**usual, **labels}, why)] if labels else []
-
-
-def _rows(stack: Stack) -> list[dict[str, Label]]:
-    return [{name: values[row] for name, values in stack.labels.items()} for row in range(stack.rows)]
+    return [Wanted(labels, why, about=frozenset(labels))] if labels else []

@@ -19,8 +19,7 @@ from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.values import Floats
 
 WIDEST = 32
-PARTS_OF_STEP = (1, 2, 3, 4, 5, 10, 15, 25)  # what was set in steps of ten may be sent in units of one
-ENCODINGS: tuple[Encoding, ...] = ("binary", "signed", "bcd")
+PARTS_OF_STEP = (1, 5, 3, 15, 25)  # set in tens of minutes, sent in minutes; an even part only shifts bits
 DIGITS = 9  # of an offset
 # What a description costs, log10: how many others there are that a maker would choose as soon.
 OFF_NIBBLE, OFF_BORDER = 1.0, 0.2  # an end within a nibble, or on no border of what counts takes
@@ -44,38 +43,55 @@ def find_contiguous(
     """
     usable = (bits == bits[:1]).all(axis=0)
     usable[columns] = True
+    # A value that is set in few rows would else be said by any bits that never change.
+    rarer = len(values) - int(np.unique(values, return_counts=True)[1].max())
+    for spared in dict.fromkeys(
+        (0, min(errors, (rarer - 1) // 2))
+    ):  # most takes have no wrong label, and that is quick
+        for part in PARTS_OF_STEP:
+            found = _in_steps(bits, columns, usable, values, step / part, spared, starts, A_PART if part > 1 else 0.0)
+            if found:
+                return found
+    return []
+
+
+def _in_steps(
+    bits: BitRows, columns: NDArray[np.intp], usable: NDArray[np.bool_], values: Floats, step: float, errors: int,
+    starts: Sequence[int], cost: float,
+) -> list[Number]:  # fmt: skip
+    """The numbers that count in such steps; ``cost`` is what the step itself costs."""
+    q = np.rint((values - values.min()) / step).astype(np.int64)
+    said, spread = of_numbers(q.astype(np.float64)), log10(float(np.ptp(q)) + 1)
     found = []
-    for part in PARTS_OF_STEP:
-        q = np.rint((values - values.min()) / (step / part)).astype(np.int64)
-        said, spread = of_numbers(q.astype(np.float64)), log10(float(np.ptp(q)) + 1)
-        for turned in (False, True):
-            for run, encoding, offset in _runs(bits, usable, -q if turned else q, errors):
-                scale = -step / part if turned else step / part
-                raw = decoded(raw_numbers(bits, run), encoding, len(run))
-                value_offset = round(float(values.min() - offset * scale), DIGITS)
-                holds = np.abs(raw * scale + value_offset - values) < 1e-6 * max(1.0, step)
-                if np.sum(~holds) > errors:
-                    continue
-                wrong, given = int(np.sum(~holds)), offset_cost(value_offset, scale)
-                laid = laid_cost(bits, run, encoding, scale, starts) + (A_PART if part > 1 else 0)
-                # What the number begins with is a witness too, as far as no offset was made for it.
-                begins = max(log10(float(np.abs(raw).max()) + 1) - given, 0.0)
-                tried = log10(2 * columns.size * comb(len(values), wrong)) + laid + wrong * spread - begins
-                cost = laid + given - EXPLAINED * int(np.count_nonzero(np.ptp(bits[:, run], axis=0)))
-                line = round(scale, DIGITS), value_offset
-                found.append(Number(run, encoding, *line, holds, tried - min(said), tried - said[0], cost))
+    for turned in (False, True):
+        for run, encoding, offset in _runs(bits, usable, -q if turned else q, errors, not cost and not turned):
+            scale = -step if turned else step
+            raw = decoded(raw_numbers(bits, run), encoding, len(run))
+            value_offset = round(float(values.min() - offset * scale), DIGITS)
+            holds = np.abs(raw * scale + value_offset - values) < 1e-6 * max(1.0, step)
+            wrong, given = int(np.sum(~holds)), offset_cost(value_offset, scale)
+            if wrong > errors:
+                continue
+            laid = laid_cost(bits, run, encoding, scale, starts) + cost
+            # What the number begins with is a witness too, as far as no offset was made for it.
+            begins = max(log10(float(np.abs(raw).max()) + 1) - given, 0.0)
+            tried = log10(2 * columns.size * comb(len(values), wrong)) + laid + wrong * spread - begins
+            explained = EXPLAINED * int(np.count_nonzero(np.ptp(bits[:, run], axis=0)))
+            line = round(scale, DIGITS), value_offset
+            chances = tried - min(said), tried - said[0]
+            found.append(Number(run, encoding, *line, holds, *chances, laid + given - explained))
     return found
 
 
 def _runs(
-    bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], errors: int
+    bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], errors: int, decimal: bool
 ) -> Iterator[tuple[tuple[int, ...], Encoding, int]]:
     """Runs, most significant bit first, whose number is q and a constant, and that constant."""
     for row in np.unique(np.linspace(0, len(q) - 1, 3 if errors else 1).astype(int)).tolist():
         for direction in (1, -1):  # of the higher bits
             for run, encoding, number in _binary(bits, usable, q, row, direction, errors):
                 yield run, encoding, int(number - q[row])
-            for run, number in _decimal(bits, usable, q, row, direction, errors):
+            for run, number in _decimal(bits, usable, q, row, direction, errors) if decimal else ():
                 yield run, "bcd", int(number - q[row])
 
 
@@ -95,6 +111,8 @@ def _binary(
         # The bits so far say q modulo 2^width, whatever stands above them.
         fits = np.sum((raw - raw[:, [row]] - apart) & ((1 << width) - 1) != 0, axis=1) <= errors
         low, raw = low[fits], raw[fits]
+        if not low.size:
+            return
         for n in range(low.size):
             run = tuple((low[n] + direction * np.arange(width - 1, -1, -1)).tolist())
             signed = raw[n] - ((raw[n] >> (width - 1)) << width)
@@ -122,6 +140,8 @@ def _decimal(
         moved = number - number[:, [row]]
         fits = np.sum(wrong | ((moved - apart) % 10 ** (place + 1) != 0), axis=1) <= errors
         low, number, wrong, moved = low[fits], number[fits], wrong[fits], moved[fits]
+        if not low.size:
+            return
         for n in range(low.size) if place else ():
             if np.sum(wrong[n] | (moved[n] != apart)) <= errors:
                 yield tuple((low[n] + direction * np.arange(4 * place + 3, -1, -1)).tolist()), int(number[n, row])

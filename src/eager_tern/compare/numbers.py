@@ -8,7 +8,7 @@ from math import gcd
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.contiguous import find_contiguous
+from eager_tern.compare.contiguous import PARTS_OF_STEP, find_contiguous
 from eager_tern.compare.number import Number
 from eager_tern.compare.planes import by_other_codes, by_planes
 from eager_tern.compare.stack import BitRows
@@ -16,7 +16,6 @@ from eager_tern.compare.windows import by_windows
 from eager_tern.signal.values import Floats
 
 DECIMALS = 4
-PARTS_OF_STEP = (1, 5, 3, 15, 25)  # set in tens of minutes, sent in minutes; an even part only shifts bits
 PIECE_IN_ROWS = 2
 
 
@@ -32,7 +31,8 @@ def find_number(
     if np.unique(values).size < 2 or columns.size == 0:
         return []
     step = _step(values)
-    found = find_contiguous(bits, columns, values, step, errors, starts)
+    # Under one of many conditions a wrong label is left to the planes, which are quicker about it.
+    found = find_contiguous(bits, columns, values, step, errors if windows else 0, starts)
     for part in PARTS_OF_STEP:
         if any(number.holds.all() for number in found):
             break

@@ -30,6 +30,7 @@ Against = Literal["row above", "first row", "most common", "chosen row", "label"
 AGAINST: tuple[Against, ...] = ("row above", "first row", "most common", "chosen row", "label")
 
 LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 150, 19, 8.4, 7, 16
+BYTE, FOLDED = 8, 18.0  # bits, and the width of a byte that is shown by its two digits
 HEAD, FEET = 22, 40
 
 
@@ -52,8 +53,11 @@ class StackGrid(QAbstractScrollArea):
         self.way = Way()
         self.own: dict[Range, Way] = {}  # columns that are shown in a way of their own
         self.range: Range | None = None  # columns that a way is chosen for; None: all of them
+        self.overfull = False  # whether the frame is wider than the view
         self._dragged_from: int | None = None
         self._pieces: list[Piece] = []
+        self.fold = True  # whether bytes that never change give way where the frame is wider than the view
+        self.folded: list[int] = []  # where such bytes begin
         self.selected: set[int] = set()
         self.doubtful: set[int] = set()  # rows whose label or check is contradicted
         self.order: NDArray[np.intp] = np.empty(0, np.intp)
@@ -70,16 +74,12 @@ class StackGrid(QAbstractScrollArea):
         self.setAccessibleName("Stack of bits")
         self.setToolTip(
             "Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained.\n"
-            "Drag over the column numbers to show some bits in another way."
+            "Bytes in grey are constant, in hex as sent. Drag over the column numbers to show some bits in another way."
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, keys, act in (
-            (
-                "Copy the rows",
-                "",
-                lambda: self.copied.emit("table"),
-            ),  # Ctrl+C is the window's, for whatever is in sight
+            ("Copy the rows", "", lambda: self.copied.emit("table")),  # Ctrl+C is the window's, for what is in sight
             ("Copy as CSV", "", lambda: self.copied.emit("CSV")),
             ("Copy as a NumPy array", "", lambda: self.copied.emit("NumPy")),
             ("Paste labels", "Ctrl+V", self.pasted.emit),
@@ -123,6 +123,12 @@ class StackGrid(QAbstractScrollArea):
         else:
             first, last = self.range
             self.own = {(a, b): its for (a, b), its in self.own.items() if b < first or a > last} | {self.range: way}
+        self._measure()
+        sure(self.viewport()).update()
+
+    def fold_constant(self, on: bool) -> None:
+        """Let constant bytes give way where there is no room for all, or show every bit."""
+        self.fold = on
         self._measure()
         sure(self.viewport()).update()
 
@@ -180,12 +186,30 @@ class StackGrid(QAbstractScrollArea):
         for start in starts:
             inside[start:] = columns[start:] - start
         before = np.array([np.sum(inside[: c + 1] % self.way.group == 0) - 1 for c in range(columns.size)])
-        lefts: NDArray[np.float64] = columns * BIT + before * BYTE_GAP + gaps
+        widths = np.full(columns.size, BIT)
+        for first in self.folded:
+            widths[first : first + BYTE] = FOLDED / BYTE
+        lefts: NDArray[np.float64] = np.cumsum(widths) - widths + before * BYTE_GAP + gaps
         return lefts
+
+    def _constant_bytes(self) -> list[int]:
+        """Where bytes begin that are the same in all rows, as long as they are shown as bits."""
+        if self.way.shown != "bits" or self.own or self.range is not None:
+            return []
+        steady = np.zeros(self.stack.columns, np.bool_)
+        steady[self.stack.constant] = True
+        bounds = self.stack.section_bounds
+        whole = [first for start, end in bounds for first in range(start, end - BYTE + 1, BYTE)]
+        return [first for first in whole if steady[first : first + BYTE].all()]
 
     def _measure(self) -> None:
         view = sure(self.viewport()).size()
+        self.folded = []
         self._at = self._x()
+        self.overfull = self._at.size > 0 and float(self._at[-1]) + BIT + 16 > view.width() - LEFT - NAMES
+        if self.fold and self.overfull:
+            self.folded = self._constant_bytes()
+            self._at = self._x()
         self._pieces = pieces(self.stack.section_bounds, self.way, self.own)
         wide = int(self._at[-1] + BIT + 16) if self._at.size else 0
         sure(self.horizontalScrollBar()).setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
@@ -241,10 +265,18 @@ class StackGrid(QAbstractScrollArea):
         seen = np.searchsorted(at, (LEFT + NAMES - BIT, sure(self.viewport()).width())).tolist()
         painter.setFont(digit_font(12))
         row, differs = self.stack.bits[self.order[n]], self._differs[n]
+        hidden = {column for first in self.folded for column in range(first, first + BYTE)}
+        painter.setPen(colour("fog"))
+        for first in self.folded:
+            text = f"{int(''.join(map(str, row[first : first + BYTE])), 2):02X}"
+            cell = QRectF(left + float(self._at[first]), y + 1, FOLDED, ROW - 2)
+            painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
         for piece in self._pieces:
             if piece.way.shown == "bits":
                 first, last = max(piece.first, seen[0]), min(piece.last, seen[1])
                 for column in range(first, last + 1):
+                    if column in hidden:
+                        continue
                     self._paint_cell(painter, column, column, left, y, differs, str(row[column] ^ piece.way.inverted))
             else:
                 text = number_text(row[piece.first : piece.last + 1], piece.way)
@@ -273,6 +305,8 @@ class StackGrid(QAbstractScrollArea):
         painter.setPen(colour("quiet"))
         for start, end in self.stack.section_bounds:
             for first in range(start, end, 8):
+                if first in self.folded and first - BYTE in self.folded:
+                    continue  # a number is wider than a folded byte
                 painter.drawText(QPointF(left + float(self._at[first]), HEAD - 7), str(first))
 
     def _paint_feet(self, painter: QPainter, left: float, y: float) -> None:
@@ -280,7 +314,10 @@ class StackGrid(QAbstractScrollArea):
         painter.drawLine(QPointF(0, y), QPointF(sure(self.viewport()).width(), y))
         painter.setFont(digit_font(12))
         roles = {"·": "fog", "√": "proven", "#": "ink", "?": "attention", "|": "ink"}
+        hidden = {column for first in self.folded for column in range(first, first + BYTE)}
         for column, (at, foot) in enumerate(zip(self._at.tolist(), self._feet, strict=False)):
+            if column in hidden:
+                continue
             painter.setPen(colour(roles.get(foot, "proven")))
             painter.drawText(QRectF(left + at, y + 2, BIT, 18), Qt.AlignmentFlag.AlignCenter, foot)
             if self._differs[:, column].any() and self.against == "row above":

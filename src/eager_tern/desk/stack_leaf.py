@@ -85,6 +85,7 @@ class StackLeaf(QWidget):
         self.plan = link(
             "plan the next shots", "Plan the presses that would settle the most", lambda: commands.do("plan_wanted")
         )
+        self.every = link("show every bit", "Show the bytes that never change, too", self._fold)
         self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
         self.copy.setToolTip("As a table; a right click on the rows copies them as CSV or for NumPy")
         self.words = Words()
@@ -118,7 +119,7 @@ class StackLeaf(QWidget):
         links.setContentsMargins(18, 0, 14, 10)
         links.setSpacing(16)
         links.addStretch(1)
-        for each in (self.back, self.copy, self.write, self.plan, self.keep):
+        for each in (self.back, self.every, self.copy, self.write, self.plan, self.keep):
             links.addWidget(each)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -266,6 +267,9 @@ class StackLeaf(QWidget):
         self.back.setText(f"bring {len(model.dismissed)} dismissed back")
         wanted = model.wanted_shots
         self.plan.setVisible(bool(wanted))
+        self.plan.setText(f"plan the {plural(len(wanted), 'press', 'presses')} that would settle more")
+        unproved_yet = "\n".join(model.unproved)
+        self.words.setToolTip(tool_tip(f"Not proved yet:\n{unproved_yet}" if unproved_yet else ""))
         self.plan.setToolTip(tool_tip("\n".join(ask.why for ask in wanted)))
         if stack.rows < FEWEST:
             text = f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them."
@@ -279,7 +283,17 @@ class StackLeaf(QWidget):
             text = f"explained {found.explained} of {len(stack.varying)} changing bits"
             if model.proof is not None:
                 text += f" · {model.proof.words}"
+            elif model.searching:
+                text += " · looking again, for what was changed …"
+            if model.proof is not None and stack.labels and not wanted:
+                text += " · no further press would settle more"
         self.words.setText(text)
+        self.every.setVisible(self.grid.overfull)
+
+    def _fold(self) -> None:
+        """Show every bit, or let the bytes that never change give way."""
+        self.grid.fold_constant(not self.grid.fold)
+        self.every.setText("show every bit" if self.grid.fold else "fold what is constant")
 
     def ask_publish(self) -> None:
         gadget = self._session.gadget

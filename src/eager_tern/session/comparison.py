@@ -17,7 +17,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots
 from eager_tern.compare.comparison import Comparison, accepting, compare, settled, without
-from eager_tern.compare.proof import Proof, prove
+from eager_tern.compare.proof import Proof, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
 from eager_tern.compare.writing import sheet_of
@@ -94,7 +94,9 @@ class ComparisonModel:
         if gadget != self._of_gadget:
             self._wanted = False
         self.stack, self.verdicts, self._of_gadget = stack, verdicts, gadget
-        if stale:
+        if stale and self._wanted and self.comparison is not None and _alike(self.comparison.stack, stack):
+            self.search(keep=True)
+        elif stale:
             self._drop()
             if self._wanted:
                 self.search()
@@ -105,10 +107,11 @@ class ComparisonModel:
         self.cut = cut
         self.refresh()
 
-    def search(self) -> None:
-        """Begin the search; what is found comes by itself."""
+    def search(self, keep: bool = False) -> None:
+        """Begin the search; what is found comes by itself. ``keep``: what was found before stays until then."""
         self.stop()
-        self.comparison = self.proof = None
+        self.proof = None
+        self.comparison = self.comparison if keep else None
         self._wanted = True
         if self.stack.rows < FEWEST:
             return
@@ -203,10 +206,14 @@ class ComparisonModel:
             names = [press.label or f"press {row + 1}" for row, press in enumerate(self.rows)]
             reasons = on_trial(draft.sheet, settled(self.comparison, self.verdicts), frames, names)
             if reasons:
-                self._session.troubled.emit(
-                    f"The sheet is kept, but it fails frames it came from. {'. '.join(reasons)}."
-                )
+                words = ". ".join(reasons)
+                self._session.troubled.emit(f"The sheet is kept, but it fails frames it came from. {words}.")
             self._session.change(KeepSheet(gadget.id, draft.sheet.id, draft.text))
+
+    @property
+    def unproved(self) -> list[str]:
+        """What no press has shown yet."""
+        return unproved(self.comparison) if self.comparison is not None else []
 
     def draft(self) -> Draft | None:
         """What was found, as a sheet; None, and told, where no line code is clear."""
@@ -219,6 +226,11 @@ class ComparisonModel:
             self._session.troubled.emit(NO_LINE)
             return None
         return sheet_of(settled(self.comparison, self.verdicts), line)
+
+
+def _alike(stack: Stack, other: Stack) -> bool:
+    """Whether findings about one can be shown beside the other until it is searched: the same frames."""
+    return np.array_equal(stack.bits, other.bits)
 
 
 def _same(stack: Stack, other: Stack) -> bool:
