@@ -34,11 +34,24 @@ def cabinet(window: Window) -> Window:
     return window
 
 
+def found_out(cabinet: Window, qtbot: QtBot) -> None:
+    """Search, and accept what two presses alone speak for."""
+    qtbot.mouseClick(cabinet.stack.find_out, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
+    assert cabinet.comparison.proof is not None
+    assert cabinet.comparison.proof.made.sum() == 41
+    buttons = cabinet.findings.findChildren(QPushButton)
+    (accept,) = [each for each in buttons if each.accessibleName().startswith("Accept")]
+    assert accept.accessibleName().endswith("power")
+    qtbot.mouseClick(accept, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
+    assert next(card for card in cabinet.findings.cards if card.title.endswith("power")).aside == "accepted by you"
+
+
 def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot, tmp_path: Path) -> None:
     leaf, session = cabinet.stack, cabinet.session
     assert "44 frames of 112 bits" in leaf.words.text()
-    qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
+    found_out(cabinet, qtbot)
     titles = [card.title for card in cabinet.findings.cards]
     for name in ("power", "temperature", "mode", "humidity", "blower", "sleep"):
         assert any(title.endswith(f"· {name}") for title in titles)
@@ -263,8 +276,7 @@ def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet:
     leaf, session, grid = cabinet.stack, cabinet.session, cabinet.stack.grid
     assert session.gadget is not None
     cabinet_id = session.gadget.id
-    qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
+    found_out(cabinet, qtbot)
     leaf.against.setFocus()
     while grid.against != "label":
         qtbot.keyClick(leaf.against, Qt.Key.Key_Down)

@@ -100,9 +100,7 @@ def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list
 
 def changes(stack: Stack, first: int, width: int) -> bool:
     """Whether a run of bits changes in more rows than may be damaged."""
-    numbers = raw_numbers(stack.bits, range(first, first + width))
-    _, counts = np.unique(numbers, return_counts=True)
-    return stack.rows - int(counts.max()) > damaged(stack.rows)
+    return stack.rows - stack.most_alike(first, width) > damaged(stack.rows)
 
 
 def tells_every_nibble(stack: Stack, place: Place, holds: NDArray[np.bool_]) -> bool:

@@ -117,7 +117,7 @@ def compare(stack: Stack) -> Comparison:
     scattered = find_scattered(stack, free, checks)
     _take(free, scattered)
     checks += scattered
-    fields = find_fields(stack, np.flatnonzero(~free).tolist(), _lowest_first(checks))
+    fields = find_fields(_undamaged(stack, checks), np.flatnonzero(~free).tolist(), _lowest_first(checks))
     for field in fields:
         free[list(field.positions)] = False
     of_fields = find_over_fields(stack, free, fields, checks)
@@ -141,6 +141,18 @@ def compare(stack: Stack) -> Comparison:
     free[_columns(ids)] = False
     counters += rolling + ids
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
+
+
+def _undamaged(stack: Stack, checks: Sequence[Found]) -> Stack:
+    """The stack without the labels of frames that fail a check: their bits bear no witness of what was set."""
+    failing = np.zeros(stack.rows, np.bool_)
+    for check in checks:
+        failing |= ~check.holds
+    labels = {
+        name: tuple(None if bad else value for value, bad in zip(values, failing.tolist(), strict=True))
+        for name, values in stack.labels.items()
+    }
+    return Stack(stack.bits, labels, stack.sections)
 
 
 def _columns(findings: Sequence[Finding]) -> list[int]:

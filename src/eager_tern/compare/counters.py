@@ -67,14 +67,27 @@ def _now_and_then(stack: Stack, left: NDArray[np.bool_]) -> Iterator[Counter]:
     """Counters that stay as they are from some presses to the next: whenever they move, they move by one."""
     for first, last in stretches(left):
         best: tuple[float, tuple[int, ...]] | None = None
-        for run in _runs(first, last):
-            steps = np.diff(raw_numbers(stack.bits, run)) % (1 << len(run))
-            moves = int(np.count_nonzero(steps))
+        for run in _evenly_moving(stack, first, last):
+            moves = int(np.count_nonzero(np.diff(raw_numbers(stack.bits, run))))
             chance = log10((last - first + 1) ** 2) - (moves - 1) * log10((1 << len(run)) - 1)
-            if moves >= FEWEST_MOVES and (steps[steps != 0] == 1).all() and chance < MOST_CHANCE:
+            if moves >= FEWEST_MOVES and chance < MOST_CHANCE:
                 best = min(best or (0.0, ()), (chance, run))
         if best is not None:
             yield Counter("counter", _to_border(stack, best[1]), best[0])
+
+
+def _evenly_moving(stack: Stack, first: int, last: int) -> Iterator[tuple[int, ...]]:
+    """The runs within a stretch, two bits and more, whose number moves by one whenever it moves; so do their low bits,
+    from which each is grown."""
+    for low in range(first, last + 1):
+        for direction in (1, -1):
+            run: tuple[int, ...] = (low,)
+            while first <= run[0] + direction <= last and len(run) < WIDEST:
+                run = (run[0] + direction, *run)
+                steps = np.diff(raw_numbers(stack.bits, run)) % (1 << len(run))
+                if (steps > 1).any():
+                    break
+                yield run
 
 
 def _to_border(stack: Stack, run: tuple[int, ...]) -> tuple[int, ...]:
@@ -94,14 +107,6 @@ def _to_border(stack: Stack, run: tuple[int, ...]) -> tuple[int, ...]:
         if low % border == 0 and inside and steady[list(wide[: len(wide) - len(run)])].all():
             return wide
     return run
-
-
-def _runs(first: int, last: int) -> Iterator[tuple[int, ...]]:
-    """The runs of two bits and more within a stretch, in both orders, the most significant bit first."""
-    for a in range(first, last):
-        for b in range(a + 1, min(last, a + WIDEST - 1) + 1):
-            yield tuple(range(a, b + 1))
-            yield tuple(range(b, a - 1, -1))
 
 
 def find_rolling(stack: Stack, free: NDArray[np.bool_], known: Sequence[int]) -> list[Counter]:

@@ -50,6 +50,18 @@ class Stack:
     def constant(self) -> NDArray[np.intp]:
         return np.setdiff1d(np.arange(self.columns), self.varying)
 
+    def most_alike(self, first: int, width: int) -> int:
+        """In how many rows a run of bits says what it says in most."""
+        known = self._most_alike.get((first, width))
+        if known is None:
+            numbers = raw_numbers(self.bits, range(first, first + width))
+            known = self._most_alike[first, width] = int(np.unique(numbers, return_counts=True)[1].max())
+        return known
+
+    @cached_property
+    def _most_alike(self) -> dict[tuple[int, int], int]:
+        return {}  # every search for a check asks this of every place
+
     def of_rows(self, rows: Sequence[int] | NDArray[np.intp]) -> Stack:
         """The stack of some of its rows."""
         labels = {name: tuple(values[row] for row in rows) for name, values in self.labels.items()}

@@ -267,7 +267,7 @@ class StackLeaf(QWidget):
         self.back.setText(f"bring {len(model.dismissed)} dismissed back")
         wanted = model.wanted_shots
         self.plan.setVisible(bool(wanted))
-        self.plan.setText(f"plan the {plural(len(wanted), 'press', 'presses')} that would settle more")
+        self.plan.setText(f"plan {plural(len(wanted), 'more press', 'more presses')}")
         unproved_yet = "\n".join(model.unproved)
         self.words.setToolTip(tool_tip(f"Not proved yet:\n{unproved_yet}" if unproved_yet else ""))
         self.plan.setToolTip(tool_tip("\n".join(ask.why for ask in wanted)))
