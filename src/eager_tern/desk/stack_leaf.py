@@ -78,7 +78,7 @@ class StackLeaf(QWidget):
         self.over_time.hide()
         self.find_out = QPushButton("Find out")
         self.find_out.setToolTip("Look for fields, checks and counters, and prove what is found")
-        self.find_out.clicked.connect(lambda: commands.do("search"))
+        self.find_out.clicked.connect(lambda: model.give_up() if model.searching else commands.do("search"))
         self.keep = link("keep as the gadget's sheet", "Keep what was found", lambda: commands.do("keep_found"))
         self.write = link("write it up …", "Write the gadget up to be published", self.ask_publish)
         self.back = link("bring back", "Bring back the findings that were dismissed", model.bring_back)
@@ -260,7 +260,8 @@ class StackLeaf(QWidget):
     def _tell(self) -> None:
         model = self._model
         stack, found = model.stack, model.comparison
-        self.find_out.setEnabled(stack.rows >= FEWEST and not model.searching)
+        self.find_out.setEnabled(stack.rows >= FEWEST)
+        self.find_out.setText("Stop" if model.searching else "Find out")
         for each in (self.keep, self.write):
             each.setVisible(found is not None and model.whole)
         self.back.setVisible(found is not None and bool(model.dismissed))

@@ -126,6 +126,12 @@ class ComparisonModel:
             child, self._child = self._child, None
             self._session.inbox.in_thread(child.end, lambda _: None)
 
+    def give_up(self) -> None:
+        """End a search that somebody does not want to wait for; what was found stays."""
+        self.stop()
+        self._wanted = False
+        self.changed.emit()
+
     def _receive(self, child: Child, then: Callable[[object], None]) -> None:
         def receive() -> object:
             try:
