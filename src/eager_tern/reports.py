@@ -93,6 +93,12 @@ def _found_field(field: Field) -> dict[str, Any]:
     }
     if field.when:
         document["when"] = {name: list(values) for name, values in field.when.items()}
+    if field.also:
+        document["odds"] = round(field.odds[0], 3)
+        document["also"] = [
+            {"positions": list(each.positions), "map": _map(each.map), "odds": round(odds, 3)}
+            for each, odds in zip(field.also, field.odds[1:], strict=True)
+        ]
     if field.others:
         document["others"] = [{"positions": list(o.positions), "map": _map(o.map)} for o in field.others]
     return document

@@ -272,6 +272,26 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
     assert pasted_labels("Power\nMute\n") == ["Power", "Mute"]
 
 
+def test_a_search_can_be_stopped(cabinet: Window, qtbot: QtBot) -> None:
+    leaf = cabinet.stack
+    qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
+    assert (leaf.find_out.text(), cabinet.comparison.searching) == ("Stop", True)
+    qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
+    assert (leaf.find_out.text(), cabinet.comparison.searching) == ("Find out", False)
+    assert cabinet.comparison.comparison is None
+
+
+def test_constant_bytes_fold_until_every_bit_is_asked_for(cabinet: Window, qtbot: QtBot) -> None:
+    grid = cabinet.stack.grid
+    assert grid.folded
+    assert set(grid.stack.varying.tolist()).isdisjoint({c for first in grid.folded for c in range(first, first + 8)})
+    folded_width = grid._at[-1]
+    qtbot.mouseClick(cabinet.stack.every, Qt.MouseButton.LeftButton)
+    assert not grid.folded
+    assert grid._at[-1] > folded_width
+    assert cabinet.stack.every.text() == "fold what is constant"
+
+
 def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:
     leaf, session, grid = cabinet.stack, cabinet.session, cabinet.stack.grid
     assert session.gadget is not None

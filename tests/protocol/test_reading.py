@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from eager_tern.protocol.layout import bit_groups
-from eager_tern.protocol.loading import library
+from eager_tern.protocol.loading import library, parse_sheet
+from eager_tern.protocol.making import frames_of_bits
 from eager_tern.protocol.reading import read_frame, read_frames
 from eager_tern.protocol.take import read_edges, read_pulses
 from eager_tern.signal.bursts import split_bursts
@@ -216,3 +217,18 @@ def test_a_frame_that_lost_a_pulse_is_not_sure_of_its_bits(rng: np.random.Genera
     signed[lost - 1 : lost + 2] = [sum(-abs(d) for d in signed[lost - 1 : lost + 2])]
     read = read_pulses(pulses_from_signed(np.array([-3e5, *signed, -3e5])), library())
     assert all(not r.known or r.confidence < 0.5 for frame in read.frames for r in frame.readings)
+
+
+@pytest.mark.parametrize(("gap_us", "presses"), [(200_000, 2), (40_000, 6)])
+def test_a_press_is_told_by_its_repeats_however_far_apart_its_sheet_says_they_are(gap_us: int, presses: int) -> None:
+    sheet = parse_sheet(
+        'id = "slow"\nname = "Slow"\nunit_us = 500\nzero = [1, -1]\none = [1, -3]\n'
+        f'[press]\nfirst = "full"\nheld = "full"\ncount = 3\ngap_us = {gap_us}\n'
+        '[[frames]]\nname = "full"\nparts = [{ pulses = [16, -8] }, { bits = 16 }, { pulses = [1] }]\n',
+        "test",
+    )
+    (frame, *_) = frames_of_bits(sheet, np.array([1, 0] * 8, np.uint8))
+    press = [*frame[:-1], -200_000.0] * 3
+    signed = np.array([*press[:-1], -700_000.0, *press])
+    take = read_pulses(pulses_from_signed(signed), (sheet,))
+    assert len(take.presses) == presses

@@ -26,12 +26,12 @@ OFF_NIBBLE, OFF_BORDER = 1.0, 0.2  # an end within a nibble, or on no border of 
 WIDE = 4  # bits; a narrower number stands wherever there was room
 EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
 # Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
-SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 0.5
-TENTHS, NARROW = 12, 0.4  # bits that they usually have; zeros above fewer are rather theirs than nobody's
+SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 1.0
+TENTHS, NARROW = 12, 0.9  # bits that they usually have; zeros above fewer are rather theirs than nobody's
 MOST_FALLS = 0.1  # of the steps of a count, from one press to the next: a frame or two may be damaged
-UNMOVED = 0.5  # a bit above a narrow number that never changed
+UNMOVED = 1.0  # a bit above a narrow number that never changed
 A_DIGIT = 0.8  # of an offset; the first is as good as given away
-OTHER_SIGN, OTHER_ENCODING, A_PART = 0.7, 0.3, 1.2
+OTHER_SIGN, OTHER_ENCODING, A_PART = 0.7, 0.7, 1.2
 
 
 def find_contiguous(
@@ -73,7 +73,7 @@ def _in_steps(
             wrong, given = int(np.sum(~holds)), offset_cost(value_offset, scale)
             if wrong > errors:
                 continue
-            laid = laid_cost(bits, run, encoding, scale, starts) + cost
+            laid = laid_cost(bits, run, encoding, scale, value_offset, starts) + cost
             # What the number begins with is a witness too, as far as no offset was made for it.
             begins = max(log10(float(np.abs(raw).max()) + 1) - given, 0.0)
             tried = log10(2 * columns.size * comb(len(values), wrong)) + laid + wrong * spread - begins
@@ -154,7 +154,7 @@ def offset_cost(offset: float, scale: float) -> float:
 
 
 def laid_cost(
-    bits: BitRows, run: Sequence[int], encoding: Encoding, scale: float, starts: Sequence[int] = (0,)
+    bits: BitRows, run: Sequence[int], encoding: Encoding, scale: float, offset: float, starts: Sequence[int] = (0,)
 ) -> float:
     """log10 of how many places, widths and encodings a maker would choose as soon."""
     cost = (0.0 if encoding == "binary" else OTHER_ENCODING) + (OTHER_SIGN if scale < 0 else 0.0)
@@ -168,7 +168,8 @@ def laid_cost(
     if scale < 1 and falls and len(run) < TENTHS:
         cost += NARROW
     zeros = len(run) - int(raw.max()).bit_length()
-    if encoding == "binary" and scale < 1 and falls and len(run) >= SIGNED_FROM and zeros >= HEADROOM:
+    could_freeze = scale < 1 and offset == 0 and falls and len(run) >= SIGNED_FROM
+    if encoding == "binary" and could_freeze and zeros >= HEADROOM:
         cost += NEVER_BELOW
     border = 4 if falls else 8  # what only grows is a count, and has room to grow
     ends = (min(run) - start, max(run) + 1 - start)

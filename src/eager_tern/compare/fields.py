@@ -20,6 +20,7 @@ MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not cla
 MOST_CHANCE_ALONE = 0.0
 MOST_CHANCE_IN_ORDER = -3.0  # of what only the order of the presses makes doubtful: it is offered as possible
 MOST_CHANCE_ELSEWHERE = -1.0  # of a label's second field, which few rows speak for
+MOST_ALSO = 4  # descriptions beside the one that is taken; those behind them weigh nothing
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
@@ -54,7 +55,8 @@ class Field:
     in which its bits say the label. ``chance`` is log10 of the probability of an accident
     given what was tried, ``in_any_order`` the same were the presses in any order: what was set step by step, or in
     blocks, goes along with all else that changes so. ``others`` are fields that explain the label as well: copies of
-    it, or what the data cannot tell apart.
+    it, or what the data cannot tell apart. ``also`` are other descriptions of the same bits that say the same in every
+    press: another width, offset or encoding; ``cost`` tells them apart (``Number``).
     """
 
     name: str
@@ -66,6 +68,8 @@ class Field:
     in_any_order: float
     when: Mapping[str, tuple[float | str, ...]]
     others: tuple[Field, ...] = ()
+    also: tuple[Field, ...] = ()
+    cost: float = 0.0
 
     @property
     def explained(self) -> int:
@@ -75,6 +79,12 @@ class Field:
     def contradicting(self) -> NDArray[np.intp]:
         """The rows whose labels their bits contradict."""
         return self.looked_at[~self.holds]
+
+    @property
+    def odds(self) -> list[float]:
+        """How probable this description is, and each of those in ``also``, as makers lay numbers."""
+        weights = [10.0 ** (self.cost - each.cost) for each in (self, *self.also)]
+        return [weight / sum(weights) for weight in weights]
 
     def says(self, bits: BitRows) -> list[Label]:
         """What the field says in each row; None for a number that stands for nothing."""
@@ -237,12 +247,26 @@ def _over(
     # What could well be an accident is claimed only where nothing else says the same.
     if first.chance >= (MOST_CHANCE if apart else MOST_CHANCE_ALONE) and first.in_any_order >= MOST_CHANCE_IN_ORDER:
         return None
-    return replace(first, others=tuple(apart))
+    return replace(first, others=tuple(apart), also=_described_otherwise(first, others))
+
+
+def _described_otherwise(field: Field, others: Sequence[Field]) -> tuple[Field, ...]:
+    """The numbers that say the same in the same presses, in other words."""
+    said = {(field.positions, str(field.map))}
+    also = []
+    for each in others:
+        shared = set(each.positions) & set(field.positions) and np.array_equal(each.holds, field.holds)
+        if isinstance(each.map, Linear) and shared and (each.positions, str(each.map)) not in said:
+            said.add((each.positions, str(each.map)))
+            also.append(each)
+    return tuple(also[:MOST_ALSO])
 
 
 def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[str, tuple[float | str, ...]]) -> Field:
     line = Linear(number.scale, number.offset, number.encoding)
-    return Field(name, number.positions, line, rows, number.holds, number.chance, number.in_any_order, when)
+    return Field(
+        name, number.positions, line, rows, number.holds, number.chance, number.in_any_order, when, cost=number.cost
+    )
 
 
 def _conditions(

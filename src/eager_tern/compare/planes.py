@@ -153,7 +153,7 @@ def _assembled(bits: BitRows, values: Floats, state: _State, encoding: Encoding,
     holds = np.abs(raw * scale + offset - values) < 1e-6 * max(1.0, step)
     planes = [column for column in chosen if column is not None]
     chance = _chance(bits, planes, int(np.sum(~holds)), len(state.choices))
-    cost = laid_cost(bits, positions, encoding, scale) + offset_cost(offset, scale)
+    cost = laid_cost(bits, positions, encoding, scale, offset) + offset_cost(offset, scale)
     yield Number(positions, encoding, scale, offset, holds, chance, chance, cost)
 
 

@@ -17,6 +17,7 @@ from eager_tern.compare.structure import Structure
 from eager_tern.protocol.positions import positions_text
 
 MOST_NAMED = 3
+WORTH_TELLING = 0.15  # odds of another description of the same bits
 WORDS_SHOWN = 6  # of a table
 PARTS = {0.5: "half of ", 0.25: "a quarter of ", 0.1: "a tenth of ", 0.01: "a hundredth of ", 2.0: "twice "}
 CODED = {"binary": "", "signed": ", signed", "bcd": ", in BCD", "gray": ", in Gray code"}
@@ -76,6 +77,13 @@ def of_field(field: Field, found: Comparison, letter: int = 0) -> Sentences:
         f"Press {row + 1} says {label_word(found.stack.labels[field.name][row])}, its bits say {label_word(says[row])}."
         for row in field.contradicting.tolist()[:MOST_NAMED]
     ]
+    nearly = [
+        number_text(each.map, bits_text(each.positions))
+        for each, odds in zip(field.also, field.odds[1:], strict=True)
+        if isinstance(each.map, Linear) and odds > WORTH_TELLING
+    ]
+    if nearly:
+        doubts.append(f"It may as well be {' or '.join(nearly)}.")
     tell = press_to_tell(field, found)
     asked = " with ".join(f"{name} {label_word(value)}" for name, value in tell.items())
     to_tell = f": press {asked} to tell." if tell else "."

@@ -7,9 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.template import rest_us
 from eager_tern.signal.values import Pulses
 
 LONGEST_SILENCE_US = 150_000.0
+SLOWER = 1.15  # than its sheet says, that a gadget's rhythm may be
 LEAST_CONFIDENCE = 1e-3  # of a reading that makes a frame a repeat
 
 
@@ -67,8 +70,13 @@ class Press:
         return index > 0 or self.first_missed
 
 
+def longest_silence_us(sheet: Sheet | None) -> float:
+    """How long the silence between the frames of one press may be: longer than usual only where its sheet says so."""
+    return LONGEST_SILENCE_US if sheet is None else max(LONGEST_SILENCE_US, SLOWER * rest_us(sheet))
+
+
 def group_presses(frames: list[Frame]) -> list[Press]:
-    """Presses in order. A frame that repeats the one before it, after less than 150 ms of silence, joins its press."""
+    """Presses in order. A frame that repeats the one before it, with no longer silence than there may be, joins it."""
     presses: list[Press] = []
     for frame in frames:
         press = grown_or_begun(presses[-1] if presses else None, frame)
@@ -81,8 +89,11 @@ def group_presses(frames: list[Frame]) -> list[Press]:
 
 def grown_or_begun(before: Press | None, frame: Frame) -> Press:
     """The press before with the frame as its repeat, or the one that the frame begins."""
-    soon = before is not None and frame.pulses.start_us - before.frames[-1].pulses.end_us < LONGEST_SILENCE_US
-    if before is not None and soon and (repeat := _as_repeat(before, frame)) is not None:
+    if before is None:
+        return Press((frame,), frame.best is not None and frame.best.stands_for_repeat)
+    lead = before.lead.best
+    soon = frame.pulses.start_us - before.frames[-1].pulses.end_us < longest_silence_us(lead.sheet if lead else None)
+    if soon and (repeat := _as_repeat(before, frame)) is not None:
         others = tuple(r for r in frame.readings if r is not repeat)
         return Press((*before.frames, replace(frame, readings=(repeat, *others))), before.first_missed)
     return Press((frame,), frame.best is not None and frame.best.stands_for_repeat)

@@ -10,7 +10,7 @@ from itertools import chain
 import numpy as np
 
 from eager_tern.protocol.burst_reading import read_bursts
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses, longest_silence_us
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
@@ -94,7 +94,8 @@ class TakeReader:
         self._cut = cut
         self._at_once = at_once
         self._carrier_hz = carrier_hz
-        self._silence_us = max(LONGEST_SILENCE_US, (gaps.gap_us or 0.0) if gaps else 0.0)
+        by_hand_us = (gaps.gap_us or 0.0) if gaps else 0.0
+        self._silence_us = max(LONGEST_SILENCE_US, by_hand_us, *map(longest_silence_us, sheets))
         self._signed: Floats = np.empty(0)  # from the end of the last passage on, marks and spaces in turn
         self._start_us = 0.0  # where they begin
         self._index = 0  # of their first mark among the take's pulses

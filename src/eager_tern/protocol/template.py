@@ -114,3 +114,13 @@ def frame_pulses(sheet: Sheet, kind: FrameKind, bits: Bits) -> Pulses:
     lengths = signed_units(sheet, kind, kind.turned(bits)) * sheet.unit_us
     made = pulses_from_signed(lengths, 0.0, sheet.carrier_hz)
     return Pulses(made.durations_us, 0.0, sheet.carrier_hz)
+
+
+@lru_cache(maxsize=512)
+def rest_us(sheet: Sheet) -> float:
+    """The longest silence between the frames of a press (µs), that behind its shortest frame."""
+    if sheet.press.gap_us is not None:
+        return sheet.press.gap_us
+    kind = sheet.frame(sheet.press.held[0])
+    shortest = frame_pulses(sheet, kind, np.zeros(kind.bit_count, np.uint8))
+    return max((sheet.press.period_us or 0.0) - shortest.duration_us, 0.0)
