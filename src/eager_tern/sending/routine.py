@@ -15,6 +15,7 @@ from itertools import product
 from typing import Protocol
 
 from eager_tern.casebook.shots import MOST_SHOTS
+from eager_tern.compare.labels import listed
 from eager_tern.errors import InputError
 from eager_tern.protocol.fields import Value, value_of
 from eager_tern.protocol.schema import Sheet
@@ -148,7 +149,7 @@ def _combinations(words: str, voice: Voice) -> list[list[tuple[str, Value]]]:
     for part in (p.strip() for p in words.split(",")):
         found = re.fullmatch(r"(\S+?)\s*(?:[=:\s])\s*(.+)", part)
         if found is None or found[1] not in known:
-            keys = ", ".join(voice.key_names) or "none"
+            keys = listed(voice.key_names) or "none"
             raise InputError(
                 f'"{part or words}"',
                 f"is neither a key ({keys}) nor a field and its value ({', '.join(known) or 'none'})",
