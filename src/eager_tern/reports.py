@@ -12,7 +12,7 @@ from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.fields import Field, Linear, Table
-from eager_tern.compare.proof import Proof, unproved
+from eager_tern.compare.proof import Proof, is_settled, unproved
 from eager_tern.compare.stack import label_word
 from eager_tern.compare.structure import structure_of
 from eager_tern.compare.wording import all_findings
@@ -156,7 +156,7 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
         lines += [f"{told.claim} {told.chance}".rstrip(), *(f"  {doubt}" for doubt in told.doubts)]
     for ask in next_shots(found):
         lines.append(f"next: {', '.join(f'{n} = {label_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
-    if found.stack.labels and not next_shots(found):
+    if is_settled(found):
         lines.append("no further press would settle more")
     if proof is not None:
         lines.append(f"{proof.words}, that is by a search that was not shown them")

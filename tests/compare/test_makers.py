@@ -8,7 +8,7 @@ import pytest
 from eager_tern.compare.asking import next_shots
 from eager_tern.compare.comparison import Comparison, accepting, compare, is_possible, named, settled
 from eager_tern.compare.fields import Linear
-from eager_tern.compare.proof import made_bits, unproved
+from eager_tern.compare.proof import is_settled, made_bits, unproved
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.wording import all_findings
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
@@ -161,3 +161,17 @@ def test_every_description_that_fits_is_kept_with_its_odds() -> None:
         assert each.says(found.stack.bits) == pytest.approx(rain.says(found.stack.bits))
     (card,) = [each for each in all_findings(found, [""] * 30) if "rain" in each.title]
     assert "It may as well be" in card.text
+
+
+def test_where_bits_are_unexplained_settings_are_asked_for_together(rng: np.random.Generator) -> None:
+    """Nothing is said to be settled before all bits are accounted for and all that could be seen was."""
+    one, other = rng.integers(0, 2, 12), rng.integers(0, 4, 12)
+    bits = np.zeros((12, 16), np.uint8)
+    bits[:, 3], bits[:, 6:8] = one, other[:, None] >> np.array([1, 0]) & 1
+    labels = {"lamp": tuple(one.astype(float).tolist()), "level": tuple(other.astype(float).tolist())}
+    assert is_settled(compare(Stack(bits, labels)))
+    bits[:, 12] = rng.integers(0, 2, 12)
+    open_still = compare(Stack(bits, labels))
+    assert not is_settled(open_still)
+    assert any("nothing accounts for them" in ask.why for ask in next_shots(open_still))
+    assert not is_settled(compare(Stack(bits)))

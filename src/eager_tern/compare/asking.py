@@ -50,7 +50,27 @@ def next_shots(found: Comparison) -> list[Wanted]:
     wanted += [ask for field in found.fields for ask in _apart(field, found)]
     rows = [{name: values[row] for name, values in stack.labels.items()} for row in range(stack.rows)]
     asked = [ask for ask in wanted if ask.again or {**usual, **ask.labels} not in rows]
-    return [replace(ask, labels={**usual, **ask.labels}) for ask in _shared(asked)][:MOST]
+    shared = [replace(ask, labels={**usual, **ask.labels}) for ask in _shared(asked)][:MOST]
+    return shared + _of_the_unexplained(found, usual, rows)[: MOST - len(shared)]
+
+
+def _of_the_unexplained(found: Comparison, usual: dict[str, Label], rows: list[dict[str, Label]]) -> list[Wanted]:
+    """Settings that were not pressed together yet, where some bits are unexplained: a check, as a rule, or what goes
+    along with one of them. Those go first that were pressed least.
+    """
+    if not found.unexplained:
+        return []
+    seen = {name: Counter(value for value in found.stack.labels[name] if value is not None) for name in usual}
+    rare = {name: sorted(counts, key=lambda value: counts[value]) for name, counts in seen.items()}
+    turns = max((len(values) for values in rare.values()), default=0)
+    mixed: list[dict[str, Label]] = [
+        {name: values[(turn * (n + 1) + n) % len(values)] for n, (name, values) in enumerate(rare.items())}
+        for turn in range(turns)
+    ]
+    why = "other bits change, and nothing accounts for them yet"
+    fresh = [Wanted(labels, why, about=frozenset(labels)) for labels in mixed if labels not in rows]
+    by_themselves = Wanted(usual, f"{why}: whether they change by themselves", again=True)
+    return fresh or ([by_themselves] if usual else [])
 
 
 def _shared(asks: Sequence[Wanted]) -> list[Wanted]:

@@ -9,7 +9,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.comparison import Comparison, accepting, compare, named, settled, without
+from eager_tern.compare.comparison import Comparison, Finding, accepting, compare, is_possible, named, settled, without
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import BitRows, Label, Stack, label_word, numbers, raw_numbers
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
@@ -100,6 +100,13 @@ def unproved(comparison: Comparison) -> list[str]:
         if 1 < len(both) == max(len({pair[side] for pair in both}) for side in (0, 1)):
             told.append(f"{one} and {other} always changed together.")
     return told
+
+
+def is_settled(comparison: Comparison) -> bool:
+    """Whether there is nothing more to be learnt from presses like these: all bits are accounted for, all is proven."""
+    everything: list[Finding] = [*comparison.fields, *comparison.counters]
+    silent = comparison.stack.labels.keys() - {field.name for field in comparison.fields}
+    return not (comparison.unexplained or silent or any(map(is_possible, everything)) or unproved(comparison))
 
 
 def _with_counters(found: Comparison, whole: Comparison) -> Comparison:

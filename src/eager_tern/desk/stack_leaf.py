@@ -26,6 +26,7 @@ from eager_tern.casebook.stacks import (
     short_label,
     usual_labels,
 )
+from eager_tern.compare.proof import is_settled
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writeup import write_up
 from eager_tern.desk.choice import choice
@@ -286,7 +287,7 @@ class StackLeaf(QWidget):
                 text += f" · {model.proof.words}"
             elif model.searching:
                 text += " · looking again, for what was changed …"
-            if model.proof is not None and stack.labels and not wanted:
+            if model.proof is not None and is_settled(found):
                 text += " · no further press would settle more"
         self.words.setText(text)
         self.every.setVisible(self.grid.overfull)
