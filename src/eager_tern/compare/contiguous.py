@@ -46,9 +46,8 @@ def find_contiguous(
     usable[columns] = True
     # A value that is set in few rows would else be said by any bits that never change.
     rarer = len(values) - int(np.unique(values, return_counts=True)[1].max())
-    for spared in dict.fromkeys(
-        (0, min(errors, (rarer - 1) // 2))
-    ):  # most takes have no wrong label, and that is quick
+    # Most takes have no wrong label, and that is quick.
+    for spared in dict.fromkeys((0, min(errors, (rarer - 1) // 2))):
         for part in PARTS_OF_STEP:
             found = _in_steps(bits, columns, usable, values, step / part, spared, starts, A_PART if part > 1 else 0.0)
             if found:

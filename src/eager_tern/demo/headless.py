@@ -35,7 +35,7 @@ PATIENCE_S = 8.0
 QUIET_S = 0.3  # without news: a press is whole
 HELD_KEY = 3  # one key of each gadget is held for a while
 HOLD_S = 0.5
-BETWEEN_S = 0.2  # of presses that are said back: they are not taken for one
+BETWEEN_S = 0.35  # of presses that are said back: not taken for one, on a slow machine either
 
 
 @dataclass(frozen=True)
