@@ -24,6 +24,16 @@ ABOUT = "Find out what a remote control, a sensor or a toy is saying."
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
+# How files are read, wherever they are.
+SheetsToo = Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")]
+Polarity = Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")]
+OneChannel = Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")]
+SampleType = Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")]
+Rate = Annotated[float, typer.Option(help="Samples a second, where the file does not say.")]
+Threshold = Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")]
+Shortest = Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")]
+ShortestGap = Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")]
+LineCode = Annotated[str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")]
 
 
 def main() -> None:
@@ -82,18 +92,16 @@ def _say(text: str) -> None:
 @app.command()
 def read(
     paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of any kind.")],
-    sheet: Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")] = None,
-    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
-    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
-    samples: Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")] = "",
-    rate: Annotated[float, typer.Option(help="Samples a second, where the file does not say.")] = 0.0,
-    threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
-    shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
-    gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
+    sheet: SheetsToo = None,
+    polarity: Polarity = "auto",
+    channel: OneChannel = None,
+    samples: SampleType = "",
+    rate: Rate = 0.0,
+    threshold: Threshold = None,
+    shortest: Shortest = None,
+    gap: ShortestGap = None,
     noise: Annotated[bool, typer.Option("--noise", help="List the stretches that are no signal, too.")] = False,
-    line_code: Annotated[
-        str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")
-    ] = "",
+    line_code: LineCode = "",
     why: Annotated[str, typer.Option(help="Say why this sheet (a path or an id) does not fit.")] = "",
     as_json: AsJson = False,
 ) -> None:
@@ -101,14 +109,12 @@ def read(
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import sheets_in, with_own
     from eager_tern.reports import describe_take, readings_document
-    from eager_tern.signal.by_hand import ByHand
 
-    by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
     asked = _or_complain(lambda: _sheet_named(why)) if why else None
     own, wrong = sheets_in(sheets_folder())
     for problem in wrong:
         _complain(problem)
-    manner = _manner(sheet, channel, samples, rate, by_hand, line_code)
+    manner = _manner(sheet, polarity, channel, samples, rate, threshold, shortest, gap, line_code)
     manner = replace(manner, sheets=with_own(manner.sheets, own))
     takes, failed = [], False
     for path in paths:
@@ -134,18 +140,21 @@ def read(
 
 
 def _manner(
-    sheet: list[Path] | None, channel: int | None, samples: str, rate: float, by_hand: Any, line_code: str
-) -> Any:
+    sheet: list[Path] | None, polarity: PolarityChoice, channel: int | None, samples: str, rate: float,
+    threshold: float | None, shortest: float | None, gap: float | None, line_code: str,
+) -> Any:  # fmt: skip
     """How files are to be read."""
     from eager_tern.formats.capture import Description, ReadOptions
     from eager_tern.intake.files import Manner
     from eager_tern.protocol.loading import load_sheet
+    from eager_tern.signal.by_hand import ByHand
 
     if samples and not rate:
         raise typer.BadParameter("--samples needs --rate")
     described = Description(samples, rate) if samples else None
     sheets = _or_complain(lambda: tuple(load_sheet(path) for path in sheet or []))
     options = ReadOptions(channel, samples=described, rate_hz=rate or None)
+    by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
     return Manner(sheets, options, by_hand, _said(line_code))
 
 
@@ -179,17 +188,15 @@ def compare(
     accept: Annotated[
         list[str], typer.Option(help="A finding that is only possible, by name and positions, to be believed.")
     ] = [],  # noqa: B006  (typer copies it)
-    sheet: Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")] = None,
-    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
-    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
-    samples: Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")] = "",
-    rate: Annotated[float, typer.Option(help="Samples a second, where the file does not say.")] = 0.0,
-    threshold: Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")] = None,
-    shortest: Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")] = None,
-    gap: Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")] = None,
-    line_code: Annotated[
-        str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")
-    ] = "",
+    sheet: SheetsToo = None,
+    polarity: Polarity = "auto",
+    channel: OneChannel = None,
+    samples: SampleType = "",
+    rate: Rate = 0.0,
+    threshold: Threshold = None,
+    shortest: Shortest = None,
+    gap: ShortestGap = None,
+    line_code: LineCode = "",
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
@@ -202,10 +209,8 @@ def compare(
     from eager_tern.intake.captures import gather
     from eager_tern.intake.publishing import publish
     from eager_tern.reports import comparison_document, describe_comparison
-    from eager_tern.signal.by_hand import ByHand
 
-    by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
-    manner = _manner(sheet, channel, samples, rate, by_hand, line_code)
+    manner = _manner(sheet, polarity, channel, samples, rate, threshold, shortest, gap, line_code)
     gathered = _or_complain(lambda: gather(paths, labels, manner))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
@@ -216,9 +221,10 @@ def compare(
     left = [named(each) for each in everything if is_possible(each) and named(each) not in accept]
     if left and write_sheet is not None:
         _complain(f"{write_sheet}: leaves out what is only possible: {', '.join(left)} (--accept takes it in)")
-    draft = sheet_of(settled(found, verdicts), gathered.line)
+    stands = settled(found, verdicts)
+    draft = sheet_of(stands, gathered.line)
     if write_sheet is not None:
-        for reason in on_trial(draft.sheet, settled(found, verdicts), gathered.frames, gathered.names):
+        for reason in on_trial(draft.sheet, stands, gathered.frames, gathered.names):
             _complain(f"{write_sheet}: {reason}")
         _or_complain(lambda: write_text(write_sheet, draft.text))
     if write_up is not None:

@@ -114,8 +114,7 @@ def _seldom(values: tuple[Label, ...]) -> list[Label]:
 def _under_condition(field: Field, stack: Stack, usual: dict[str, Label]) -> list[Wanted]:
     """Where a field seems to mean nothing: one more press there, with another value."""
     asks = []
-    for other, allowed in field.when.items():
-        apart = dict.fromkeys(v for v in stack.labels[other] if v is not None and v not in allowed)
+    for other, apart in field.apart(stack).items():
         for value in apart:
             own = _seldom(stack.labels[field.name]) or [usual.get(field.name)]
             why = f"{field.name}: whether it means anything where {other} is {label_word(value)}"

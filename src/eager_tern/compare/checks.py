@@ -221,7 +221,7 @@ def _distance(found: Found) -> int:
 
 def _on_bytes(first: int, last: int, stack: Stack) -> tuple[int, int] | None:
     """A run cut to whole nibbles of its section, if that leaves one."""
-    start = max(start for start, _ in stack.section_bounds if start <= first)
+    start = stack.section_start(first)
     a = start + -(-(first - start) // 4) * 4
     b = start + (last + 1 - start) // 4 * 4 - 1
     return (a, b) if b - a >= 3 else None

@@ -88,8 +88,7 @@ def _comparison(
     stack: Stack, fields: Sequence[Field], checks: Sequence[Found], counters: Sequence[Counter]
 ) -> Comparison:
     """What is left of the findings, and what they leave unexplained."""
-    findings: list[Finding] = [*fields, *checks, *counters]
-    accounted = {column for finding in findings for column in finding.positions}
+    accounted = set(_columns([*fields, *checks, *counters]))
     unexplained = tuple(column for column in stack.varying.tolist() if column not in accounted)
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), unexplained)
 
@@ -101,8 +100,7 @@ def _believed(field: Field, dismissed: Set[str]) -> Field | None:
 
 def compare(stack: Stack) -> Comparison:
     """Find fields, checks and counters."""
-    free = np.zeros(stack.columns, np.bool_)
-    free[stack.varying] = True
+    free = stack.varies.copy()
     checks = find_copies(stack)
     _take(free, checks)
     sums = find_sums(stack, free, checks)
@@ -118,27 +116,24 @@ def compare(stack: Stack) -> Comparison:
     _take(free, scattered)
     checks += scattered
     fields = find_fields(_undamaged(stack, checks), np.flatnonzero(~free).tolist(), _lowest_first(checks))
-    for field in fields:
-        free[list(field.positions)] = False
+    _take(free, fields)
     of_fields = find_over_fields(stack, free, fields, checks)
     _take(free, of_fields)
     checks += of_fields
     counters = find_counters(stack, free)
-    for counter in counters:
-        free[list(counter.positions)] = False
+    _take(free, counters)
     parities = [found for found in find_parities(stack, free) if not _follows(found, checks)]
     checks += parities
     _take(free, parities)
     apart = np.zeros(stack.columns, np.bool_)
-    for check in checks:
-        apart[list(check.positions)] = True
+    apart[_columns(checks)] = True
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
     rolling = find_rolling(stack, free, _columns([*checks, *counters]))
-    free[_columns(rolling)] = False
+    _take(free, rolling)
     ids = find_ids(stack, free)
-    free[_columns(ids)] = False
+    _take(free, ids)
     counters += rolling + ids
     return Comparison(stack, tuple(fields), tuple(checks), tuple(counters), tuple(np.flatnonzero(free).tolist()))
 
@@ -180,6 +175,5 @@ def covers(check: Found) -> set[int]:
     return {column for first, last in check.covers for column in range(first, last + 1)}
 
 
-def _take(free: NDArray[np.bool_], checks: list[Found]) -> None:
-    for check in checks:
-        free[list(check.positions)] = False
+def _take(free: NDArray[np.bool_], findings: Sequence[Finding]) -> None:
+    free[_columns(findings)] = False

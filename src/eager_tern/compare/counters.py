@@ -98,13 +98,11 @@ def _to_border(stack: Stack, run: tuple[int, ...]) -> tuple[int, ...]:
     direction = run[0] - run[1] if len(run) > 1 else 0
     if direction == 0 or (steps < 0).any():
         return run
-    start = max(start for start, _ in stack.section_bounds if start <= min(run))
-    steady = np.ptp(stack.bits, axis=0) == 0
-    low = run[-1] - start + (direction < 0)  # the border that its lowest bit would stand at
+    low = run[-1] - stack.section_start(min(run)) + (direction < 0)  # the border that its lowest bit would stand at
     for border in (BYTE, NIBBLE):
         wide = (*(run[0] + direction * n for n in range(-len(run) % border, 0, -1)), *run)
         inside = min(wide) >= 0 and max(wide) < stack.columns
-        if low % border == 0 and inside and steady[list(wide[: len(wide) - len(run)])].all():
+        if low % border == 0 and inside and not stack.varies[list(wide[: len(wide) - len(run)])].any():
             return wide
     return run
 
@@ -135,10 +133,9 @@ def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
         return []
     changes = (stack.bits[1:] != stack.bits[:-1]).mean(axis=0)
     seldom = free & (changes <= 1 - FEWEST_STAYING)
-    steady = np.ptp(stack.bits, axis=0) == 0
     found = []
     for start, end in stack.section_bounds:
-        for first, last in stretches(_whole_nibbles(seldom, seldom | steady, start, end)):
+        for first, last in stretches(_whole_nibbles(seldom, seldom | ~stack.varies, start, end)):
             run = tuple(range(first, last + 1))
             number = raw_numbers(stack.bits, run[-62:])
             told = int(np.count_nonzero(seldom[list(run)]))

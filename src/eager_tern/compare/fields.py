@@ -86,6 +86,13 @@ class Field:
         weights = [10.0 ** (self.cost - each.cost) for each in (self, *self.also)]
         return [weight / sum(weights) for weight in weights]
 
+    def apart(self, stack: Stack) -> dict[str, list[Label]]:
+        """The values of other labels with which it means nothing, as far as they were pressed."""
+        return {
+            other: [v for v in dict.fromkeys(stack.labels[other]) if v is not None and v not in allowed]
+            for other, allowed in self.when.items()
+        }
+
     def says(self, bits: BitRows) -> list[Label]:
         """What the field says in each row; None for a number that stands for nothing."""
         raw = raw_numbers(bits, self.positions)

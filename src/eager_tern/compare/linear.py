@@ -109,8 +109,7 @@ def _messages(stack: Stack, place: Place) -> list[list[int]]:
         spans.append(behind)
         if place.start < place.first:
             spans.append(list(range(place.start, place.first)) + behind)
-    steady = (stack.bits == stack.bits[:1]).all(axis=0)
-    return [span for span in spans if not steady[span].all()]
+    return [span for span in spans if stack.varies[span].any()]
 
 
 def _turned(message: Sequence[int]) -> list[int]:
@@ -304,8 +303,7 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
 
 def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
     """The columns of a linear digest at a place, by elimination; None where rows contradict or are too few."""
-    steady = (stack.bits == stack.bits[:1]).all(axis=0)
-    columns = [c for c in over if not steady[c]]
+    columns = [c for c in over if stack.varies[c]]
     targets = list(range(place.first, place.after))
     words = _as_integers(stack.bits, [*columns, *targets])
     width, count = place.width, len(columns)

@@ -86,8 +86,7 @@ def unproved(comparison: Comparison) -> list[str]:
             numbers = [value for value in seen if isinstance(value, float)]
             seen_range = f"{min(numbers):g} to {max(numbers):g}"
             told.append(f"{field.name}: seen {seen_range}; bits {positions_text(steady)} never changed.")
-        for other, allowed in field.when.items():
-            apart = dict.fromkeys(v for v in comparison.stack.labels[other] if v is not None and v not in allowed)
+        for other, apart in field.apart(comparison.stack).items():
             named = ", ".join(map(label_word, apart))
             told.append(
                 f"{field.name}: that it means nothing where {other} is {named} rests on what was pressed there."

@@ -35,9 +35,15 @@ class Stack:
         return int(self.bits.shape[1])
 
     @cached_property
+    def varies(self) -> NDArray[np.bool_]:
+        """Whether a column is not the same in all rows."""
+        varies: NDArray[np.bool_] = (self.bits != self.bits[:1]).any(axis=0)
+        return varies
+
+    @cached_property
     def varying(self) -> NDArray[np.intp]:
         """The columns that are not the same in all rows."""
-        return np.flatnonzero((self.bits != self.bits[:1]).any(axis=0))
+        return np.flatnonzero(self.varies)
 
     @cached_property
     def steady(self) -> NDArray[np.bool_]:
@@ -48,7 +54,7 @@ class Stack:
 
     @cached_property
     def constant(self) -> NDArray[np.intp]:
-        return np.setdiff1d(np.arange(self.columns), self.varying)
+        return np.flatnonzero(~self.varies)
 
     def most_alike(self, first: int, width: int) -> int:
         """In how many rows a run of bits says what it says in most."""
@@ -66,6 +72,10 @@ class Stack:
         """The stack of some of its rows."""
         labels = {name: tuple(values[row] for row in rows) for name, values in self.labels.items()}
         return Stack(self.bits[rows], labels, self.sections)
+
+    def section_start(self, column: int) -> int:
+        """Where the section begins that a column is in."""
+        return max(start for start, _ in self.section_bounds if start <= column)
 
     @cached_property
     def section_bounds(self) -> list[tuple[int, int]]:

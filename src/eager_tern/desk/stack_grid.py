@@ -58,6 +58,7 @@ class StackGrid(QAbstractScrollArea):
         self._pieces: list[Piece] = []
         self.fold = True  # whether bytes that never change give way where the frame is wider than the view
         self.folded: list[int] = []  # where such bytes begin
+        self._hidden: set[int] = set()  # the columns of those
         self.selected: set[int] = set()
         self.doubtful: set[int] = set()  # rows whose label or check is contradicted
         self.order: NDArray[np.intp] = np.empty(0, np.intp)
@@ -196,11 +197,9 @@ class StackGrid(QAbstractScrollArea):
         """Where bytes begin that are the same in all rows, as long as they are shown as bits."""
         if self.way.shown != "bits" or self.own or self.range is not None:
             return []
-        steady = np.zeros(self.stack.columns, np.bool_)
-        steady[self.stack.constant] = True
         bounds = self.stack.section_bounds
         whole = [first for start, end in bounds for first in range(start, end - BYTE + 1, BYTE)]
-        return [first for first in whole if steady[first : first + BYTE].all()]
+        return [first for first in whole if not self.stack.varies[first : first + BYTE].any()]
 
     def _measure(self) -> None:
         view = sure(self.viewport()).size()
@@ -210,6 +209,7 @@ class StackGrid(QAbstractScrollArea):
         if self.fold and self.overfull:
             self.folded = self._constant_bytes()
             self._at = self._x()
+        self._hidden = {column for first in self.folded for column in range(first, first + BYTE)}
         self._pieces = pieces(self.stack.section_bounds, self.way, self.own)
         wide = int(self._at[-1] + BIT + 16) if self._at.size else 0
         sure(self.horizontalScrollBar()).setRange(0, max(0, wide - (view.width() - LEFT - NAMES)))
@@ -265,7 +265,6 @@ class StackGrid(QAbstractScrollArea):
         seen = np.searchsorted(at, (LEFT + NAMES - BIT, sure(self.viewport()).width())).tolist()
         painter.setFont(digit_font(12))
         row, differs = self.stack.bits[self.order[n]], self._differs[n]
-        hidden = {column for first in self.folded for column in range(first, first + BYTE)}
         painter.setPen(colour("fog"))
         for first in self.folded:
             text = f"{int(''.join(map(str, row[first : first + BYTE])), 2):02X}"
@@ -275,7 +274,7 @@ class StackGrid(QAbstractScrollArea):
             if piece.way.shown == "bits":
                 first, last = max(piece.first, seen[0]), min(piece.last, seen[1])
                 for column in range(first, last + 1):
-                    if column in hidden:
+                    if column in self._hidden:
                         continue
                     self._paint_cell(painter, column, column, left, y, differs, str(row[column] ^ piece.way.inverted))
             else:
@@ -314,9 +313,8 @@ class StackGrid(QAbstractScrollArea):
         painter.drawLine(QPointF(0, y), QPointF(sure(self.viewport()).width(), y))
         painter.setFont(digit_font(12))
         roles = {"·": "fog", "√": "proven", "#": "ink", "?": "attention", "|": "ink"}
-        hidden = {column for first in self.folded for column in range(first, first + BYTE)}
         for column, (at, foot) in enumerate(zip(self._at.tolist(), self._feet, strict=False)):
-            if column in hidden:
+            if column in self._hidden:
                 continue
             painter.setPen(colour(roles.get(foot, "proven")))
             painter.drawText(QRectF(left + at, y + 2, BIT, 18), Qt.AlignmentFlag.AlignCenter, foot)
