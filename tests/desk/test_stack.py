@@ -290,6 +290,8 @@ def test_constant_bytes_fold_until_every_bit_is_asked_for(cabinet: Window, qtbot
     assert not grid.folded
     assert grid._at[-1] > folded_width
     assert cabinet.stack.every.text() == "fold what is constant"
+    cabinet.stack.show_over_time()
+    assert cabinet.stack.every.isHidden()  # no bits are in sight
 
 
 def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:

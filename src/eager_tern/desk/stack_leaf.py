@@ -197,6 +197,7 @@ class StackLeaf(QWidget):
         over_time = self.show_as.itemText(at) == OVER_TIME
         self.grid.setVisible(not over_time)
         self.over_time.setVisible(over_time)
+        self._offer_to_fold()
         for box in (self.against, self.sort, self.turns):
             box.setEnabled(not over_time)
         if over_time:
@@ -290,7 +291,11 @@ class StackLeaf(QWidget):
             if model.proof is not None and is_settled(found):
                 text += " · no further press would settle more"
         self.words.setText(text)
-        self.every.setVisible(self.grid.overfull)
+        self._offer_to_fold()
+
+    def _offer_to_fold(self) -> None:
+        """Only where bits are shown, and not all of them have room."""
+        self.every.setVisible(self.grid.overfull and not self.grid.isHidden())
 
     def _fold(self) -> None:
         """Show every bit, or let the bytes that never change give way."""
