@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from eager_tern.casebook.export import ExportedKey, to_c_header, to_csv
 from eager_tern.casebook.shots import Shot, shots_csv, shots_from_csv
 from eager_tern.casebook.values import Gadget
 from eager_tern.compare.labels import parse_labels
@@ -20,6 +19,7 @@ from eager_tern.compare.writeup import Rows, Text, as_markdown
 from eager_tern.devices.line_protocol import decode_line
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.errors import InputError
+from eager_tern.export.keys import ExportedKey, to_c_header, to_csv
 from eager_tern.formats.registry import read_captures, write_pulses
 from eager_tern.linecode.serial import async_serial
 from eager_tern.protocol.loading import library_sheet, parse_sheet

@@ -24,6 +24,7 @@ ABOUT = "Find out what a remote control, a sensor or a toy is saying."
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
+EXPORTS = ("table", "payloads", "header", "c", "python", "sketch", "page", "parcel")
 # How files are read, wherever they are.
 SheetsToo = Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")]
 Polarity = Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")]
@@ -410,6 +411,31 @@ def echo(
         _say("\n".join(describe_echoes(presses, found)))
     if not all(one is not None and one.right for one in found):
         raise typer.Exit(3)
+
+
+@app.command("export")
+def take_home(
+    what: Annotated[str, typer.Argument(metavar="WHAT", help="A casebook, a sheet's path or a built-in sheet's id.")],
+    kinds: Annotated[
+        list[str], typer.Option("--as", metavar="KIND", help=f"One of {', '.join(EXPORTS)}; several may be given.")
+    ],
+    to: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the files go; it is made if need be.")],
+    gadget: Annotated[str, typer.Option(help="Which gadget of a casebook.")] = "",
+    template: Annotated[
+        str, typer.Option(help="For payloads: full, code, raw, fields, or a text such as '{label} {code}'.")
+    ] = "full",
+) -> None:
+    """Take a gadget home: as tables, messages, C, Python, a sketch, a page or a parcel."""
+    from eager_tern.export.subject import subject_of
+    from eager_tern.export.writing import KINDS, write_out
+
+    for kind in kinds:
+        if kind not in KINDS:
+            raise typer.BadParameter(f'"{kind}" is none of {", ".join(KINDS)}', param_hint="--as")
+    wanted = [KINDS[kind] for kind in dict.fromkeys(kinds)]
+    files = _or_complain(lambda: write_out(subject_of(what, gadget), wanted, to, template))
+    for file in files:
+        _say(str(to / file))
 
 
 @app.command()

@@ -11,11 +11,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.keys import ghosts, summary, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading
 from eager_tern.errors import InputError
+from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.intake.files import keep, read_file
 from eager_tern.protocol.loading import library
 from tests.casebook.test_store import reading

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
-from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace
@@ -20,6 +19,7 @@ from eager_tern.demo.obeying import gadgets
 from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.errors import TernError
+from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.intake.files import read_file
 from eager_tern.intake.listening import Listening
 from eager_tern.intake.news import News, PressesRead, TakeRead
@@ -107,7 +107,7 @@ def _catch(
     stem = gadget.name.lower().replace(" ", "-")
     paths = [folder / f"{stem}-keys{suffix}" for suffix in (".csv", ".json", ".h")]
     for path in paths:
-        write_keys(path, owner, out)
+        write_keys(path, owner.name, out)
     (header,) = read_file(paths[-1], library())
     again = [press.lead.best for press in header.take.presses]
     same = sum(

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from eager_tern.casebook.export import exported_keys, write_keys
 from eager_tern.casebook.file import SUFFIX
 from eager_tern.desk.adapter import inbox_in_event_loop
 from eager_tern.desk.asking import (
@@ -56,6 +55,7 @@ from eager_tern.desk.timing_leaf import TimingLeaf
 from eager_tern.desk.tour import STEPS, Tour
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
+from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.formats.iq import RAW_SUFFIXES
 from eager_tern.session.comparison import ComparisonModel
@@ -421,7 +421,7 @@ class Window(QMainWindow):
             return
         try:
             keys = exported_keys(casebook, self.session.key_table())
-            write_keys(path, gadget, keys)
+            write_keys(path, gadget.name, keys)
         except InputError as error:
             self.notice.say(str(error))
         else:

@@ -87,7 +87,11 @@ class DataField(Strict):
 
     def read(self, bits: Bits) -> Value:
         """Its value in a frame's bits."""
-        number = _decoded(self.encoding, self.bits.read(bits), self.bits.width)
+        return self.value(self.bits.read(bits))
+
+    def value(self, raw: int) -> Value:
+        """What a raw number stands for."""
+        number = _decoded(self.encoding, raw, self.bits.width)
         if number is None:
             return None
         if self.table:

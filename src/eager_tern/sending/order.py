@@ -11,12 +11,11 @@ from threading import Event, Thread
 
 import numpy as np
 
+from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Gadget
 from eager_tern.devices.live import LiveDevice
 from eager_tern.devices.targets import Target, wait
 from eager_tern.errors import InputError
-from eager_tern.formats import casebook_file
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library, library_sheet, load_sheet
 from eager_tern.protocol.schema import Sheet
@@ -82,9 +81,9 @@ def ordered(order: Order) -> tuple[Presses, tuple[Sheet, ...]]:
         what = fields_in_words(values) or sheet.id
         presses = with_pauses([said_by_sheet(what, sheet, values)], order.every_s)
         sheets = (sheet, *(s for s in sheets if s.id != sheet.id))
-    elif _is_casebook(path):
+    elif is_casebook(path):
         with closing(Casebook.open(path, read_only=True)) as casebook:
-            handset = Handset.of_casebook(casebook, _gadget(casebook, order.gadget, path), order.as_recorded)
+            handset = Handset.of_casebook(casebook, gadget_named(casebook, order.gadget, path), order.as_recorded)
             presses = _of_casebook(order, handset)
             sheets = (*handset.own_sheets.values(), *sheets)
     else:
@@ -105,29 +104,6 @@ def _as_ordered(saying: Saying | None, order: Order) -> Saying | None:
 def _refuse_routine(order: Order) -> None:
     if order.routine is not None:
         raise InputError(order.what, "is no casebook; a routine needs one, since it names a gadget's keys and fields")
-
-
-def _is_casebook(path: Path) -> bool:
-    try:
-        with path.open("rb") as file:
-            head = file.read(64)
-    except OSError as error:
-        known = "there is no such file, and no built-in sheet of that name" if error.errno == 2 else error.strerror
-        raise InputError(path, known or "cannot be read") from None
-    return casebook_file.claims(head, path.suffix)
-
-
-def _gadget(casebook: Casebook, name: str, path: Path) -> Gadget:
-    gadgets = casebook.gadgets()
-    names = ", ".join(gadget.name for gadget in gadgets)
-    if name:
-        found = [gadget for gadget in gadgets if gadget.name.casefold() == name.casefold()]
-        if not found:
-            raise InputError(path, f'has no gadget "{name}"; it has {names or "none"}')
-        return found[0]
-    if len(gadgets) != 1:
-        raise InputError(path, f"holds {len(gadgets)} gadgets; --gadget says which ({names})")
-    return gadgets[0]
 
 
 def _of_casebook(order: Order, handset: Handset) -> Presses:

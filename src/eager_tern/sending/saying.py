@@ -165,7 +165,7 @@ class Handset:
         what = name or caught.label or f"press {caught.id}"
         sheet = None if self._as_recorded else self.sheet_that_reproduces(caught)
         if sheet is not None:
-            return self._made(what, self._in_its_time(sheet, caught), caught.reading.fields)
+            return self._made(what, self.in_its_time(sheet, caught), caught.reading.fields)
         pulses = self._pulses_of(caught.take_id)
         bits = bits_of_text(caught.reading.bits)
         return said_as_recorded(what, pulses, caught.reading.frames, bits)
@@ -190,9 +190,13 @@ class Handset:
         """A frame set by its fields. Raises InputError."""
         if self.sheet is None:
             raise InputError(self.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
-        heard = [k.best for k in self.keys.values() if k.best is not None and k.best.reading.protocol == self.sheet.id]
-        sheet = self._in_its_time(self.sheet, heard[0]) if heard else self.sheet
-        return self._made(what, sheet, {**self._in_all_keys(sheet), **values})
+        sheet, common = self.in_common(self.sheet)
+        return self._made(what, sheet, {**common, **values})
+
+    def in_common(self, sheet: Sheet) -> tuple[Sheet, dict[str, Value]]:
+        """A sheet in the time of the keys that were read by it, and what these have in common."""
+        heard = [k.best for k in self.keys.values() if k.best is not None and k.best.reading.protocol == sheet.id]
+        return (self.in_its_time(sheet, heard[0]) if heard else sheet), self._in_all_keys(sheet)
 
     def with_bits(self, what: str, first: int, last: int, number: int) -> Saying:
         """The first key's frame with some of its bits set to a number, the first of them highest; checks follow.
@@ -206,7 +210,7 @@ class Handset:
             raise InputError(self.name, f'has no sheet yet, so that "{what}" cannot be made; name a key instead')
         if not 0 <= first <= last < sheet.bit_count or not 0 <= number < 1 << (last - first + 1):
             raise InputError(f"sheet {sheet.id}", f"{what}: it has bits 0 to {sheet.bit_count - 1}")
-        sheet = self._in_its_time(sheet, base)
+        sheet = self.in_its_time(sheet, base)
         kind = sheet.frame(base.reading.kind) if base.reading.kind else sheet.leads[0]
         sent = bits_of_text(base.reading.bits)
         bits = kind.turned(sent)
@@ -214,7 +218,7 @@ class Handset:
         free = tuple(c for c in sheet.checks if not set(range(first, last + 1)) & set(c.at.index.tolist()))
         return said_by_bits(what, sheet, fill_in(free, bits))
 
-    def _in_its_time(self, sheet: Sheet, heard: Caught) -> Sheet:
+    def in_its_time(self, sheet: Sheet, heard: Caught) -> Sheet:
         """The sheet in the unit of what was heard, where that is another than any clock's error makes it: the unit of
         some handsets hangs on a resistor.
         """

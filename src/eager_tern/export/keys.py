@@ -1,26 +1,26 @@
-"""The table of keys as files: CSV, JSON and a C header."""
+"""The table of keys as CSV, JSON and a C header."""
 
 from __future__ import annotations
 
 import json
-import re
+import shlex
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Gadget, bits_of_text
+from eager_tern.casebook.values import bits_of_text
 from eager_tern.errors import InputError
+from eager_tern.export.names import c_string, free, identifier, in_comment
 from eager_tern.protocol.codes import Codes, codes_of
-from eager_tern.protocol.fields import Value, marked
+from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.replacing import write_text
 from eager_tern.signal.values import Pulses
 from eager_tern.tables import table_text
 
 SCHEMA = "eager-tern/keys/1"
 LONGEST_16_BITS = 65_535
-LONGEST_NAME = 60  # of an identifier: compilers tell 63 letters apart
 
 
 @dataclass(frozen=True)
@@ -34,10 +34,14 @@ class ExportedKey:
     codes: Codes | None
     carrier_hz: float | None
     pulses_us: list[float]
+    frames: int = 1
+    rest_us: float | None = None
 
 
 def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
-    """The caught keys with the raw timings of the frame each was taken from."""
+    """The caught keys with the raw timings of the frame each was taken from; ``frames`` says how many a press had, and
+    ``rest_us`` what was between the first two.
+    """
     takes: dict[int, Pulses] = {}
     found = []
     for key in keys:
@@ -59,21 +63,33 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
                 codes_of(bits_of_text(best.reading.bits)),
                 pulses.carrier_hz,
                 timings,
+                len(best.reading.frames),
+                _rest_us(pulses, best.reading.frames),
             )
         )
     return found
+
+
+def _rest_us(pulses: Pulses, frames: Sequence[tuple[int, int]]) -> float | None:
+    """The silence between the first two frames of a press; None where there is one only."""
+    return float(pulses.durations_us[frames[0][1] + 1 : frames[1][0]].sum()) if len(frames) > 1 else None
 
 
 def _number(value: Value) -> int | None:
     return value if isinstance(value, int) else None
 
 
-def to_csv(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
-    rows: list[list[str]] = [["name", "protocol", "address", "command", "bits", "code", "code_turned", "pulses_us"]]
+COLUMNS = ("name", "protocol", "address", "command", "fields", "bits", "code", "pulses_us", "code_turned")
+
+
+def to_csv(title: str, keys: Sequence[ExportedKey]) -> str:
+    rows: list[Sequence[str]] = [COLUMNS]
     for key in keys:
         pulses = " ".join(f"{d:g}" for d in key.pulses_us)
-        codes = [key.codes.as_sent, key.codes.turned] if key.codes else ["", ""]
-        rows.append([key.name, key.protocol, _cell(key.address), _cell(key.command), key.bits, *codes, pulses])
+        fields = " ".join(f"{name}={shlex.quote(in_words(value, 0))}" for name, value in key.fields.items())
+        code, turned = (key.codes.as_sent, key.codes.turned) if key.codes else ("", "")
+        numbers = _cell(key.address), _cell(key.command)
+        rows.append([key.name, key.protocol, *numbers, fields, key.bits, code, pulses, turned])
     return table_text(rows)
 
 
@@ -81,40 +97,42 @@ def _cell(value: int | None) -> str:
     return "" if value is None else str(value)
 
 
-def to_json(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
-    document = {"schema": SCHEMA, "gadget": gadget.name, "keys": [asdict(key) for key in keys]}
+def to_json(title: str, keys: Sequence[ExportedKey]) -> str:
+    document = {"schema": SCHEMA, "gadget": title, "keys": [asdict(key) for key in keys]}
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
 
 
-def to_c_header(gadget: Gadget, keys: Sequence[ExportedKey]) -> str:
+def to_c_header(title: str, keys: Sequence[ExportedKey]) -> str:
     """Arrays of µs, mark first, one a key, and a table of them. ``read`` takes the file as timing text."""
-    prefix = _identifier(gadget.name)
+    prefix = identifier(title)
     guard = f"{prefix.upper()}_KEYS_H"
     taken = {f"{prefix}_key", f"{prefix}_keys"}  # what the header itself declares
-    names = [_free(f"{prefix}_{_identifier(key.name)}", taken) for key in keys]
+    names = [free(f"{prefix}_{identifier(key.name)}", taken) for key in keys]
+    numbers = [abs(v) for key in keys for v in (key.address, key.command) if v is not None]
+    wide = "int64_t" if max(numbers, default=0) >= 1 << 31 else "int32_t"
     longest = max((round(d) for key in keys for d in key.pulses_us), default=0)
     kind = "uint16_t" if longest <= LONGEST_16_BITS else "uint32_t"
     lines = [
-        f"/* Keys of {_comment(gadget.name)}: microseconds, mark first. */",
+        f"/* Keys of {in_comment(title)}: microseconds, mark first. */",
         *(f"#ifndef {guard}", f"#define {guard}", "", "#include <stdint.h>", ""),
     ]
     for key, name in zip(keys, names, strict=True):
         values = ", ".join(str(round(d)) for d in key.pulses_us)
         lines += [
-            f"/* {_comment(key.name)}: {_comment(key.protocol + _numbers(key))}",
+            f"/* {in_comment(key.name)}: {in_comment(key.protocol + _numbers(key))}",
             f"   bits as sent: {key.bits or 'none'}" + (f", {key.codes.as_sent} */" if key.codes else " */"),
             f"static const {kind} {name}[] = {{{values}}};",
             "",
         ]
     lines += [
-        "typedef struct {", "    const char *name, *protocol;", "    int32_t address, command; /* -1: has none */",
+        "typedef struct {", "    const char *name, *protocol;", f"    {wide} address, command; /* -1: has none */",
         "    const char *bits;", f"    const {kind} *pulses;", "    uint16_t count;",
         f"}} {prefix}_key;", "", f"static const {prefix}_key {prefix}_keys[] = {{",
     ]  # fmt: skip
     for key, name in zip(keys, names, strict=True):
         address, command = (-1 if v is None else v for v in (key.address, key.command))
         lines.append(
-            f"    {{{_c_string(key.name)}, {_c_string(key.protocol)}, {address}, {command}, {_c_string(key.bits)},"
+            f"    {{{c_string(key.name)}, {c_string(key.protocol)}, {address}, {command}, {c_string(key.bits)},"
             f" {name}, sizeof {name} / sizeof *{name}}},"
         )
     return "\n".join([*lines, "};", "", "#endif", ""])
@@ -124,52 +142,16 @@ def _numbers(key: ExportedKey) -> str:
     return "".join(f", {name} {marked(value)}" for name, value in key.fields.items())
 
 
-def _comment(text: str) -> str:
-    """Words within a comment: in a line, and nothing in them ends it, begins another or goes on in the next line."""
-    flat = " ".join("".join(c if c.isprintable() else " " for c in text).split())
-    return flat.replace("*/", "* /").replace("/*", "/ *").replace("\\", "/").replace("??/", "? ?/")
-
-
-def _c_string(text: str) -> str:
-    """A string literal that every compiler takes: UTF-8, what is no plain letter as octal escapes."""
-    out = []
-    for byte in text.encode("utf-8", "replace"):
-        plain = 32 <= byte < 127 and chr(byte) not in '"\\?'
-        out.append(chr(byte) if plain else f"\\{byte:03o}")
-    return f'"{"".join(out)}"'
-
-
-def _identifier(name: str) -> str:
-    plain = (
-        name.lower()
-        .replace("+", " plus ")
-        .replace("−", " minus ")
-        .replace("-", " minus " if name.endswith("-") else " ")
-    )
-    word = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:LONGEST_NAME] or "unnamed"
-    return f"n{word}" if word[0].isdigit() else word
-
-
-def _free(name: str, taken: set[str]) -> str:
-    """The name, or the first one made from it that nobody has; it is taken then."""
-    number, free = 1, name
-    while free in taken:
-        number += 1
-        free = f"{name}_{number}"
-    taken.add(free)
-    return free
-
-
-WRITERS: dict[str, Callable[[Gadget, Sequence[ExportedKey]], str]] = {
+WRITERS: dict[str, Callable[[str, Sequence[ExportedKey]], str]] = {
     ".csv": to_csv,
     ".json": to_json,
     ".h": to_c_header,
 }
 
 
-def write_keys(path: Path, gadget: Gadget, keys: Sequence[ExportedKey]) -> None:
+def write_keys(path: Path, title: str, keys: Sequence[ExportedKey]) -> None:
     """Write the keys in the format that the suffix names. Raises InputError."""
     writer = WRITERS.get(path.suffix.lower())
     if writer is None:
         raise InputError(path, f'cannot write the suffix "{path.suffix}"; known are {", ".join(WRITERS)}')
-    write_text(path, writer(gadget, keys))
+    write_text(path, writer(title, keys))

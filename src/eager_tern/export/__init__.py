@@ -1,0 +1,1 @@
+"""What a casebook can become: tables, payloads, code, sketches, pages and parcels."""
