@@ -13,7 +13,6 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.shots import Shot, shots_csv, shots_from_csv
-from eager_tern.casebook.values import Gadget
 from eager_tern.compare.labels import parse_labels
 from eager_tern.compare.writeup import Rows, Text, as_markdown
 from eager_tern.devices.line_protocol import decode_line
@@ -48,7 +47,7 @@ def keys() -> list[ExportedKey]:
 def test_any_label_makes_a_header_that_compiles(tmp_path: Path, compiler: str) -> None:
     if shutil.which(compiler) is None:
         pytest.skip(f"{compiler} is not here")
-    header = to_c_header(Gadget(1, "Gadget */ 😀"), keys())
+    header = to_c_header("Gadget */ 😀", keys())
     (tmp_path / "keys.h").write_text(header)
     program = (
         '#include <stdio.h>\n#include "keys.h"\nint main(void) { unsigned i; for (i = 0; i < '
@@ -65,7 +64,7 @@ def test_any_label_makes_a_header_that_compiles(tmp_path: Path, compiler: str) -
 
 
 def test_no_cell_is_a_formula() -> None:
-    cells = [line.split(",")[0].strip('"') for line in to_csv(Gadget(1, "x"), keys()).splitlines()]
+    cells = [line.split(",")[0].strip('"') for line in to_csv("x", keys()).splitlines()]
     assert not any(cell.startswith(("=", "@")) for cell in cells)
     assert {"'=cmd|' /C calc'!A0", "'@SUM(A1)", "+1", "-2"} <= set(cells)  # a number with its sign computes nothing
     shots = tuple(Shot((("mode", word),)) for word in ("=1+1", "-2", "dry", "@x"))

@@ -13,7 +13,7 @@ import pytest
 
 from eager_tern.casebook.keys import ghosts, summary, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget, KeyPlace, PressReading
+from eager_tern.casebook.values import Caught, KeyPlace, PressReading
 from eager_tern.errors import InputError
 from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.intake.files import keep, read_file
@@ -74,7 +74,7 @@ def labelled(tmp_path: Path, rng: np.random.Generator) -> Iterator[Casebook]:
 
 def export(casebook: Casebook, path: Path) -> str:
     keys = table_of_keys(casebook.presses(), [])
-    write_keys(path, Gadget(1, "Slide projector"), exported_keys(casebook, keys))
+    write_keys(path, "Slide projector", exported_keys(casebook, keys))
     return path.read_text()
 
 
@@ -121,9 +121,9 @@ def test_the_header_compiles(labelled: Casebook, tmp_path: Path) -> None:
 
 def test_an_unknown_suffix_is_refused(tmp_path: Path) -> None:
     with pytest.raises(InputError, match=r"known are \.csv, \.json, \.h"):
-        write_keys(tmp_path / "k.xls", Gadget(1, "x"), [])
+        write_keys(tmp_path / "k.xls", "x", [])
     with pytest.raises(InputError, match="folder does not exist"):
-        write_keys(tmp_path / "none" / "k.csv", Gadget(1, "x"), [])
+        write_keys(tmp_path / "none" / "k.csv", "x", [])
 
 
 def test_a_toggle_does_not_make_another_code() -> None:

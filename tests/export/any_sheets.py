@@ -186,7 +186,8 @@ def pulses_of(sheet: Sheet, bits: Bits) -> Pulses:
 def as_received(pulses: Pulses, sheet: Sheet, rng: np.random.Generator) -> Floats:
     """Durations as a receiver gives them: a clock of its own, marks too long or short, edges that jitter."""
     unit = sheet.unit_us
-    clock = 1 + rng.uniform(-0.6, 0.6) * sheet.tolerance
+    most = 0.02 if sheet.serial is not None else 0.6 * sheet.tolerance  # characters need a crystal on either side
+    clock = 1 + rng.uniform(-most, most)
     edges = np.concatenate(([0.0], np.cumsum(pulses.durations_us))) * clock
     edges += rng.normal(0, min(25.0, 0.08 * unit), edges.size)
     edges[1::2] += rng.uniform(-60, 80) if unit > 100 else 0.0

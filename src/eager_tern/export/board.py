@@ -12,7 +12,7 @@ COMPILER, SIZE = "avr-gcc", "avr-size"
 FLAGS = ("-Os", "-mmcu=atmega328p", "-std=c99", "-fstack-usage", "-ffunction-sections", "-c")
 PATIENCE_S = 60.0
 # Of the whole library of sheets, which a test holds: said where no compiler is at hand.
-MOST_FLASH, MOST_RAM, MOST_STACK = 5_500, 60, 340
+MOST_FLASH, MOST_RAM, MOST_STACK = 5_500, 70, 340
 
 
 def measured(name: str, header: str, source: str) -> str:

@@ -117,7 +117,8 @@ def _context(layout: Layout, name: str, title: str) -> dict[str, object]:
         "words": _words(layout, name), "carrier": round(sheet.carrier_hz or 0), "longest": longest,
         "frames": len(sheet.press.first) * sheet.press.count, "turns": _turning(layout),
         "percent": round(sheet.tolerance * 100), "excess": layout.most_excess_us, "kinds_read": len(read),
-        "passes": len(layout.excesses_us) * len(clocks) * quiet_ways + 3, "number": "uint64_t" if layout.wide else "uint32_t",
+        "passes": len(layout.excesses_us) * len(clocks) * quiet_ways + 3,
+        "number": "uint64_t" if layout.wide else "uint32_t",
         "kinds": [{"name": in_comment(k.name), "numbers": n, "number": i,
                    "inverts": [(min(a, b), max(a, b)) for a, b, _ in k.inverts]}
                   for i, (k, n) in enumerate(zip(layout.kinds, numbers, strict=True))],
@@ -327,7 +328,7 @@ def _ranges(layout: Layout, conditions: _Conditions) -> list[str]:
                 if any(not isinstance(word, str) for word in field.table.values()):
                     raws = [field.raw(word) for word in field.table.values()]
                     wrong.append(" && ".join(f"{value} != {raw}{suffix(width)}" for raw in raws))
-            means = conditions.of(field)
+            means = conditions.of(field) if len(each.fields) > 1 else ""
             if wrong:
                 either = " || ".join(f"({one})" if "&&" in one else one for one in wrong)
                 lines.append(f"{means} && ({either})" if means else either)

@@ -10,7 +10,7 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.export.names import member
-from eager_tern.protocol.fields import DataField, in_words
+from eager_tern.protocol.fields import DataField, Value, in_words
 from eager_tern.protocol.glance import symbol_width
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.positions import Positions
@@ -20,8 +20,8 @@ from eager_tern.protocol.tolerance import coarsest, largest_excess
 
 FINE = 16  # parts of a µs: rounding to whole ones adds up where symbols join
 LEAST_EXCESS_US = 100.0  # every receiver lengthens marks by up to 80 µs, and estimating it adds some
-# Between the clocks that reading begins with. A symbol that has pulses of its own is the nearest one, whatever clock and
-# excess are off by; a pulse that may be so many units long has to come within half of one.
+# Between the clocks that reading begins with. A symbol that has pulses of its own is the nearest one, whatever clock
+# and excess are off by; a pulse that may be so many units long has to come within half of one.
 CLOCK_STEP, FINE_CLOCK_STEP = 0.05, 0.025
 PIECE = 32  # bits: what is wider is checked in pieces, since 8-bit boards have no wider numbers at a fair price
 WIDEST = 64  # bits of a number; what is wider is a row of bytes
@@ -209,12 +209,21 @@ class Layout:
     @cached_property
     def defaults(self) -> dict[str, int]:
         """The raw number that each member has where nothing is said of it."""
-        given = {field.name: 0 for field in self.sheet.fields if field.role == "rolling"}
+        given: dict[str, Value] = {f.name: 0 for f in self.sheet.fields if f.role == "rolling"}
+        blank = np.array(list(map(int, self.sheet.blank or "0" * self.sheet.bit_count)), np.uint8)
         try:
             bits = make_bits(self.sheet, given)
         except InputError:  # a field that cannot be 0 and has no default
-            bits = np.zeros(self.sheet.bit_count, np.uint8)
-        return {each.name: each.field.bits.read(bits) for each in self.members}
+            bits = blank
+        values = {field.name: field.default for field in self.sheet.fields}
+        found = {}
+        for each in self.members:
+            field = next((f for f in each.fields if f.means_something(values)), each.field)
+            if field.means_something(values):
+                found[each.name] = field.bits.read(bits)
+            else:
+                found[each.name] = field.bits.read(blank) if field.default is None else field.raw(field.default)
+        return found
 
     def conditions(self, field: DataField) -> list[list[tuple[DataField, list[int]]]]:
         """When a field means anything: for each field that its ``when`` names, the raw numbers that let it, by variant.
