@@ -11,6 +11,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from itertools import count
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -24,6 +25,7 @@ ABOUT = "Find out what a remote control, a sensor or a toy is saying."
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
+PASSWORD = "EAGER_TERN_BROKER_PASSWORD"
 EXPORTS = ("table", "payloads", "header", "c", "python", "sketch", "page", "parcel")
 # How files are read, wherever they are.
 SheetsToo = Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")]
@@ -252,7 +254,7 @@ def make(
     from eager_tern.formats.timing_text import to_text
     from eager_tern.protocol.fields import Value, value_of
     from eager_tern.protocol.making import make_frame
-    from eager_tern.reports import frame_document
+    from eager_tern.reports import made_document
 
     given: dict[str, Value] = {}
     for pair in values or []:
@@ -269,7 +271,7 @@ def make(
 
     made = _or_complain(work)
     if as_json:
-        _print_json(frame_document(made))
+        _print_json(made_document(made))
     elif to is None:
         print(to_text(made.pulses), end="")
 
@@ -436,6 +438,70 @@ def take_home(
     files = _or_complain(lambda: write_out(subject_of(what, gadget), wanted, to, template))
     for file in files:
         _say(str(to / file))
+
+
+@app.command()
+def bridge(
+    source: Annotated[str, typer.Argument(metavar="SOURCE", help="A source's id, as `eager-tern sources` lists it.")],
+    broker: Annotated[str, typer.Option(metavar="ADDRESS", help="mqtt://[USER@]HOST[:PORT], or mqtts:// for TLS.")],
+    prefix: Annotated[str, typer.Option(help="What all topics begin with.")] = "eager-tern",
+    casebook: Annotated[Path | None, typer.Option(help="Whose labels and sheets are used.")] = None,
+    gadget: Annotated[str, typer.Option(help="Which gadget of the casebook.")] = "",
+    target: Annotated[str, typer.Option(help="What sends, as `eager-tern targets` lists it.")] = "",
+    sheet: SheetsToo = None,
+    pulses: Annotated[bool, typer.Option("--pulses", help="Tell raw timings, too.")] = False,
+    password_file: Annotated[
+        Path | None, typer.Option(help=f"Its first line is the password; else {PASSWORD} has it.")
+    ] = None,
+    ca_file: Annotated[Path | None, typer.Option(help="Certificates to trust instead of the system's.")] = None,
+) -> None:
+    """Publish every press to an MQTT broker, and send what it asks for, until stopped."""
+    import os
+
+    from eager_tern.bridge.bridging import Speaker, known_in, publish_press, topic_name
+    from eager_tern.bridge.bridging import bridge as listen
+    from eager_tern.bridge.broker import Broker, address_of, password_in
+    from eager_tern.bridge.messages import topics_of
+    from eager_tern.demo.playing import open_source, open_target
+    from eager_tern.places import sheets_folder
+    from eager_tern.protocol.loading import library, load_sheet, sheets_in
+
+    stopped = _stopped_by_signals()
+    try:
+        address = address_of(broker)
+    except InputError as error:
+        raise typer.BadParameter(error.reason, param_hint="--broker") from None
+
+    def work() -> None:
+        known = known_in(casebook, gadget) if casebook is not None else None
+        topics = topics_of(prefix, topic_name(source, known))
+        own = [
+            *(load_sheet(path) for path in sheet or []),
+            *(known.sheets if known else ()),
+            *sheets_in(sheets_folder())[0],
+        ]
+        password = password_in(password_file) if password_file is not None else os.environ.get(PASSWORD, "")
+        opened = (lambda: open_target(target)) if target else None
+        speaker = Speaker(lambda: link, topics, casebook, gadget, opened)
+        link = Broker(
+            address, topics.status, topics.send, password=password, ca_file=ca_file, tell=_complain,
+            ordered=speaker.ordered,
+        )  # fmt: skip
+        link.start()
+        presses = count()
+        try:
+            listen(
+                lambda: open_source(source),
+                (*own, *library()),
+                lambda heard: publish_press(link, topics, heard, next(presses), known, pulses),
+                stopped.is_set,
+                _complain,
+            )
+        finally:
+            speaker.close()
+            link.close()
+
+    _or_complain(work)
 
 
 @app.command()

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 
-from eager_tern.casebook.values import bit_text
 from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, is_possible
@@ -18,7 +17,8 @@ from eager_tern.compare.structure import structure_of
 from eager_tern.compare.wording import all_findings
 from eager_tern.formats.capture import Note
 from eager_tern.intake.files import FileTake
-from eager_tern.protocol.codes import codes_of
+from eager_tern.linecode.values import bit_text
+from eager_tern.protocol.documents import durations_us, frame_document, noise_document
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
@@ -26,9 +26,9 @@ from eager_tern.protocol.reading import UNKNOWN, Reading, Shape, serial_words
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.why import why_not
+from eager_tern.sending.documents import step_document
 from eager_tern.sending.echo import Echo, Meant
 from eager_tern.sending.order import Done
-from eager_tern.sending.sender import Sent
 from eager_tern.sending.wording import echo_in_words, frames_in_words
 from eager_tern.signal.values import Floats, Pulses
 
@@ -44,13 +44,13 @@ def readings_document(takes: Sequence[FileTake], with_noise: bool, asked: Sheet 
     return {"schema": READINGS, "takes": [_take(take, with_noise, asked) for take in takes]}
 
 
-def frame_document(made: MadeFrame) -> dict[str, Any]:
+def made_document(made: MadeFrame) -> dict[str, Any]:
     """The JSON document of ``make``."""
     return {
         "schema": FRAME,
         "protocol": made.protocol,
         "bits": bit_text(made.bits),
-        "pulses_us": _durations(made.pulses.durations_us),
+        "pulses_us": durations_us(made.pulses.durations_us),
         "carrier_hz": made.pulses.carrier_hz,
     }
 
@@ -166,26 +166,10 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
 
 def sent_document(target: str, done: Done, with_echo: bool) -> dict[str, Any]:
     """The JSON document of ``send``."""
-    steps = [_sent(one, echo, with_echo) for one, echo in zip(done.sent, done.echoes, strict=True)]
+    missing = {"heard": 0, "same_bits": False}
+    heard = [None if not with_echo else missing if echo is None else _echo(echo) for echo in done.echoes]
+    steps = [step_document(one, echo) for one, echo in zip(done.sent, heard, strict=True)]
     return {"schema": SENT, "target": target, "steps": steps}
-
-
-def _sent(one: Sent, echo: Echo | None, with_echo: bool) -> dict[str, Any]:
-    saying = one.saying
-    heard = None
-    if with_echo:
-        heard = {"heard": 0, "same_bits": False} if echo is None else _echo(echo)
-    return {
-        "what": saying.what,
-        "made": saying.made,
-        "bits": bit_text(saying.bits) if saying.bits.size else None,
-        "pulses_us": _durations(saying.pulses.durations_us),
-        "carrier_hz": saying.carrier_hz,
-        "frames": one.frames,
-        "start_s": round(one.start_s, 4),
-        "echo": heard,
-        "obeyed": dict(one.obeyed) if one.obeyed is not None else None,
-    }
 
 
 def echo_document(found: Sequence[Echo | None], heard: TakeRead) -> dict[str, Any]:
@@ -239,7 +223,7 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
     structures = _structures(take)
     frames = [
         {
-            **_frame(frame, number, press.is_repeat(i)),
+            **frame_document(frame, number, press.is_repeat(i)),
             **_periods(frame, capture.falling_us),
             **({"why": why_not(frame, asked)} if asked is not None else {}),
             **({"structure": structures[frame.reading.shape]} if _is_unknown(frame) else {}),
@@ -250,7 +234,7 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
     if with_noise:
         edges = take.pulses.edge_times_us
         frames += [
-            _noise(Pulses(take.pulses.durations_us[a : b + 1], float(edges[a]), take.pulses.carrier_hz))
+            noise_document(Pulses(take.pulses.durations_us[a : b + 1], float(edges[a]), take.pulses.carrier_hz))
             for a, b in take.noise
         ]
         frames.sort(key=lambda frame: float(frame["start_us"]))
@@ -294,71 +278,11 @@ def _periods(frame: Frame, falling_us: Floats | None) -> dict[str, Any]:
     if falling_us is None:
         return {}
     d = frame.pulses.durations_us
-    return {"pulses_us": [], "periods_us": _durations(d[0:-1:2] + d[1::2])}
+    return {"pulses_us": [], "periods_us": durations_us(d[0:-1:2] + d[1::2])}
 
 
 def _note(note: Note) -> dict[str, Any]:
     return {"start_us": round(note.start_us, 2), "end_us": round(note.end_us, 2), "text": note.text}
-
-
-def _frame(frame: Frame, press: int, repeat: bool) -> dict[str, Any]:
-    best = frame.best
-    document = _stretch(frame.pulses)
-    modulation = {"code": "unknown", "unit_us": None, "mark_excess_us": None, "confidence": 0.0}
-    if best is not None:
-        modulation = {
-            "code": best.code,
-            "unit_us": round(best.clock.unit_us, 2),
-            "mark_excess_us": round(best.clock.excess_us, 2),
-            "confidence": round(min(sum(r.confidence for r in frame.readings if r.code == best.code), 0.999), 4),
-        }
-    if frame.mended:
-        document["mended"] = frame.mended
-    if best is not None and best.sections:
-        document["sections"] = list(best.sections)
-    return {
-        **document, "press": press, "repeat": repeat, "noise": False, "modulation": modulation,
-        "readings": [_reading(reading) for reading in frame.readings],
-    }  # fmt: skip
-
-
-def _noise(pulses: Pulses) -> dict[str, Any]:
-    modulation = {"code": "unknown", "unit_us": None, "mark_excess_us": None, "confidence": 0.0}
-    return {
-        **_stretch(pulses),
-        "press": None,
-        "repeat": False,
-        "noise": True,
-        "modulation": modulation,
-        "readings": [],
-    }
-
-
-def _stretch(pulses: Pulses) -> dict[str, Any]:
-    return {
-        "start_us": round(pulses.start_us, 2),
-        "duration_us": round(pulses.duration_us, 2),
-        "pulses_us": _durations(pulses.durations_us),
-    }
-
-
-def _durations(durations_us: Floats) -> list[float]:
-    return [float(d) for d in np.round(durations_us, 2)]
-
-
-def _reading(reading: Reading) -> dict[str, Any]:
-    codes = codes_of(reading.bits)
-    return {
-        "protocol": reading.protocol,
-        "confidence": round(reading.confidence, 4),
-        "bits": bit_text(reading.bits),
-        "codes": None if codes is None else {"as_sent": codes.as_sent, "turned": codes.turned},
-        **({"sections": list(reading.sections)} if reading.sections else {}),
-        "fields": reading.fields,
-        **({"framing": serial_words(reading)} if reading.framing is not None else {}),
-        "checks": [{"name": check.name, "ok": check.ok} for check in reading.checks],
-        **({"beyond_seen": list(reading.beyond)} if reading.beyond else {}),
-    }
 
 
 def describe_take(found: FileTake, with_noise: bool, asked: Sheet | None = None) -> list[str]:

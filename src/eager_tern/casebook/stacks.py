@@ -9,8 +9,9 @@ from typing import Literal
 
 import numpy as np
 
-from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.casebook.values import Caught
 from eager_tern.compare.stack import Label, Stack, label_word
+from eager_tern.linecode.values import bit_text
 from eager_tern.tables import table_text
 
 BITS = "bits"  # the column that copied rows end with

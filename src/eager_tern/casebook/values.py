@@ -6,10 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
-import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from eager_tern.linecode.values import Bits
+from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.presses import Press
 from eager_tern.signal.baseband import Keying
@@ -159,16 +158,6 @@ class KeyPlace:
     name: str
     row: int
     col: int
-
-
-def bit_text(bits: Bits) -> str:
-    """Bits as a string of 0 and 1, in the order sent."""
-    return "".join(map(str, bits.tolist()))
-
-
-def bits_of_text(text: str) -> Bits:
-    """The bits that ``bit_text`` wrote."""
-    return np.frombuffer(text.encode("ascii"), np.uint8) - ord("0")
 
 
 def press_reading(press: Press) -> PressReading:

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.casebook.values import Caught
 from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
@@ -26,6 +26,7 @@ from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words
+from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.presses import Frame
 from eager_tern.sending.wording import echo_in_words
 from eager_tern.session.sending import as_meant, echo_in

@@ -10,9 +10,9 @@ from pathlib import Path
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import bits_of_text
 from eager_tern.errors import InputError
 from eager_tern.export.names import c_string, free, identifier, in_comment
+from eager_tern.linecode.values import bits_of_text
 from eager_tern.protocol.codes import Codes, codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.replacing import write_text

@@ -10,11 +10,11 @@ from pathlib import Path
 
 from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget, bits_of_text
+from eager_tern.casebook.values import Caught, Gadget
 from eager_tern.errors import InputError
 from eager_tern.export.keys import ExportedKey, exported_keys
 from eager_tern.export.names import identifier, member
-from eager_tern.linecode.values import Bits
+from eager_tern.linecode.values import Bits, bits_of_text
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.loading import library_sheet, load_sheet
 from eager_tern.protocol.schema import Sheet

@@ -17,6 +17,16 @@ Framing = tuple[int, Parity, int]  # of serial characters: data bits, parity, st
 NO_BITS: Bits = np.empty(0, np.uint8)
 
 
+def bit_text(bits: Bits) -> str:
+    """Bits as a string of 0 and 1, in the order sent."""
+    return "".join(map(str, bits.tolist()))
+
+
+def bits_of_text(text: str) -> Bits:
+    """The bits that ``bit_text`` wrote."""
+    return np.frombuffer(text.encode("ascii"), np.uint8) - ord("0")
+
+
 @dataclass(frozen=True)
 class Clock:
     """The ruler laid on a frame.

@@ -9,9 +9,9 @@ import numpy as np
 
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget, PressReading, bit_text, bits_of_text
+from eager_tern.casebook.values import Caught, Gadget, PressReading
 from eager_tern.errors import InputError
-from eager_tern.linecode.values import NO_BITS, Bits
+from eager_tern.linecode.values import NO_BITS, Bits, bit_text, bits_of_text
 from eager_tern.protocol.checks import fill_in
 from eager_tern.protocol.fields import Value, marked, value_of
 from eager_tern.protocol.loading import library_sheet, parse_sheet

@@ -11,12 +11,12 @@ import numpy as np
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.tally import Tally
-from eager_tern.casebook.values import Caught, Measured, Take, bit_text
+from eager_tern.casebook.values import Caught, Measured, Take
 from eager_tern.compare.structure import Structure, structure_of
 from eager_tern.compare.wording import of_structure
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
-from eager_tern.linecode.values import Cluster
+from eager_tern.linecode.values import Cluster, bit_text
 from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.presses import Frame

@@ -9,7 +9,8 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, bit_text
+from eager_tern.casebook.values import Caught
+from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.burst_reading import read_alone
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame

@@ -11,7 +11,7 @@ from threading import Event as Flag
 import numpy as np
 
 from eager_tern.casebook.changes import Change, WriteRoutine
-from eager_tern.casebook.values import Caught, bits_of_text
+from eager_tern.casebook.values import Caught
 from eager_tern.demo.listening_gadget import GadgetTarget
 from eager_tern.demo.obeying import Gadget, gadgets
 from eager_tern.demo.playing import SIMULATED, SIMULATED_GADGETS, Source, list_targets, open_target, simulated_id
@@ -20,6 +20,7 @@ from eager_tern.devices.serial_port import Recorder
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.devices.targets import LOOK_S, Target, wait
 from eager_tern.errors import InputError, TernError
+from eager_tern.linecode.values import bits_of_text
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.take import TakeRead

@@ -1,0 +1,1 @@
+"""Between a source and an MQTT broker."""
