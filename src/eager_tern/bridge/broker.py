@@ -9,7 +9,7 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from threading import Event, RLock
+from threading import Condition, Event, Thread
 from urllib.parse import urlsplit
 
 import paho.mqtt.client as mqtt
@@ -94,9 +94,10 @@ class Broker:
         self.lost = 0  # messages that there was no room for
         self._status, self._orders = status, orders
         self._tell, self._ordered = tell, ordered
-        self._lock = RLock()
+        self._turn = Condition()
         self._waiting: deque[tuple[Message, ...]] = deque()
-        self._out: set[int] = set()  # numbers of messages on the way
+        self._on_the_way = 0  # messages that the broker has not acknowledged
+        self._leaving = False
         self._settled = Event()  # whether the first connection was answered
         self._ever = False
         client = self._client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311)
@@ -111,6 +112,7 @@ class Broker:
         client.reconnect_delay_set(LEAST_BACK_OFF_S, MOST_BACK_OFF_S)
         client.max_inflight_messages_set(ON_THE_WAY)
         client.on_connect, client.on_disconnect = self._on_connect, self._on_disconnect
+        client.on_subscribe = self._on_subscribe
         client.on_publish, client.on_message = self._on_publish, self._on_message
 
     def start(self) -> None:
@@ -118,6 +120,7 @@ class Broker:
 
         Raises InputError where its certificate is not to be trusted, and where it refuses us.
         """
+        there = True
         try:
             self._client.connect(self.address.host, self.address.port, KEEP_ALIVE_S)
         except ssl.SSLError as error:
@@ -125,23 +128,27 @@ class Broker:
             raise InputError(self.address.words, f"is not to be trusted: {why}") from None
         except OSError as error:
             self._tell(f"{self.address.words}: no broker there yet ({error.strerror or error}); it is waited for")
+            there = False
             self._client.connect_async(self.address.host, self.address.port, KEEP_ALIVE_S)
         self._client.loop_start()
-        self._settled.wait(FAREWELL_S if self._client.host else 0.0)
+        Thread(target=self._hand_over, name="publishing", daemon=True).start()
+        if there:
+            self._settled.wait(FAREWELL_S)
         if self.refused:
             self._client.loop_stop()
             raise InputError(self.address.words, self.refused)
 
     def publish(self, *messages: Message) -> None:
         """Send messages in this order, all of them one after the other; kept while the broker is away."""
-        with self._lock:
-            if len(self._waiting) >= KEPT:
+        with self._turn:
+            full = len(self._waiting) >= KEPT
+            if full:
                 self._waiting.popleft()
                 self.lost += 1
-                if self.lost == 1:
-                    self._tell(f"More than {KEPT:,} presses wait for the broker: the oldest are let go.")
             self._waiting.append(messages)
-        self._pump()
+            self._turn.notify_all()
+        if full and self.lost == 1:
+            self._tell(f"More than {KEPT:,} presses wait for the broker: the oldest are let go.")
 
     @property
     def waiting(self) -> int:
@@ -151,19 +158,32 @@ class Broker:
     def close(self) -> None:
         """Say goodbye: what is on the way may arrive first."""
         until = time.monotonic() + FAREWELL_S
-        while self.connected and (self._waiting or self._out) and time.monotonic() < until:
+        while self.connected and (self._waiting or self._on_the_way) and time.monotonic() < until:
             time.sleep(0.02)
+        with self._turn:
+            self._leaving = True
+            self._turn.notify_all()
         if self.connected:
             self._client.publish(self._status, OFFLINE, QOS, retain=True).wait_for_publish(FAREWELL_S)
         self._client.disconnect()
         self._client.loop_stop()
 
-    def _pump(self) -> None:
-        with self._lock:
-            while self.connected and self._waiting and len(self._out) < ON_THE_WAY:
-                for message in self._waiting.popleft():
-                    sent = self._client.publish(message.topic, message.payload, QOS, message.retain)
-                    self._out.add(sent.mid)
+    def _hand_over(self) -> None:
+        """What waits to the client, in its order. The client is never called while others wait for their turn: it has
+        locks of its own.
+        """
+        while True:
+            with self._turn:
+                self._turn.wait_for(lambda: self._leaving or self._may_go())
+                if self._leaving:
+                    return
+                messages = self._waiting.popleft()
+                self._on_the_way += len(messages)
+            for message in messages:
+                self._client.publish(message.topic, message.payload, QOS, message.retain)
+
+    def _may_go(self) -> bool:
+        return self.connected and bool(self._waiting) and self._on_the_way < ON_THE_WAY
 
     # Called by the connection's thread
 
@@ -179,13 +199,20 @@ class Broker:
             self._settled.set()
             return
         self._ever = True
+        with self._turn:
+            self._on_the_way += 1
         client.publish(self._status, ONLINE, QOS, retain=True)
         client.subscribe(self._orders, QOS)
-        with self._lock:
-            self.connected = True
+
+    def _on_subscribe(
+        self, client: mqtt.Client, data: object, mid: int, codes: object, more: Properties | None
+    ) -> None:
+        """Only now, since what was on the way when the connection was lost is sent again before this is answered."""
         self._tell(f"{self.address.words} hears us" + (f"; {self.waiting} wait for it" if self.waiting else ""))
+        with self._turn:
+            self.connected = True
+            self._turn.notify_all()
         self._settled.set()
-        self._pump()
 
     def _on_disconnect(
         self,
@@ -195,7 +222,7 @@ class Broker:
         code: ReasonCode,
         more: Properties | None,
     ) -> None:
-        with self._lock:
+        with self._turn:
             was, self.connected = self.connected, False
         if was and code.is_failure:
             self._tell(f"{self.address.words} is gone; presses wait for it, the last {KEPT:,}")
@@ -203,9 +230,9 @@ class Broker:
     def _on_publish(
         self, client: mqtt.Client, data: object, mid: int, code: ReasonCode, more: Properties | None
     ) -> None:
-        with self._lock:
-            self._out.discard(mid)
-        self._pump()
+        with self._turn:
+            self._on_the_way -= 1
+            self._turn.notify_all()
 
     def _on_message(self, client: mqtt.Client, data: object, message: mqtt.MQTTMessage) -> None:
         self._ordered(bytes(message.payload), bool(message.retain))
