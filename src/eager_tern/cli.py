@@ -458,7 +458,7 @@ def bridge(
     """Publish every press to an MQTT broker, and send what it asks for, until stopped."""
     import os
 
-    from eager_tern.bridge.bridging import Speaker, known_in, publish_press, topic_name
+    from eager_tern.bridge.bridging import Speaker, known_in, publish_heard, topic_name
     from eager_tern.bridge.bridging import bridge as listen
     from eager_tern.bridge.broker import Broker, address_of, password_in
     from eager_tern.bridge.messages import topics_of
@@ -493,7 +493,7 @@ def bridge(
             listen(
                 lambda: open_source(source),
                 (*own, *library()),
-                lambda heard: publish_press(link, topics, heard, next(presses), known, pulses),
+                lambda heard: publish_heard(link, topics, heard, next(presses), known, pulses),
                 stopped.is_set,
                 _complain,
             )

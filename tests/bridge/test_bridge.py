@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from eager_tern.bridge.bridging import publish_press
+from eager_tern.bridge.bridging import publish_heard
 from eager_tern.bridge.broker import KEPT, Broker, Message, address_of
 from eager_tern.bridge.hearing import Heard, Hearing
 from eager_tern.bridge.messages import order_of, topics_of
@@ -123,7 +123,7 @@ def test_no_press_is_lost_while_the_broker_is_gone(broker: Mosquitto) -> None:
                 broker.start()
                 until(lambda: home.client.is_connected() and link.connected, 20)
             for heard in hearing.feed(nec(command), float(command)):
-                publish_press(link, TOPICS, heard, number, None)
+                publish_heard(link, TOPICS, heard, number, None)
                 number += 1
             time.sleep(0.01)
         until(lambda: len(set(home.heard(TOPICS.press))) == 60, 20)

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from eager_tern.casebook.store import Casebook
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
+from eager_tern.export.writing import KINDS
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from tests.desk.conftest import settle
@@ -66,12 +67,15 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     qtbot.mouseClick(window.header.listen, Qt.MouseButton.LeftButton)
     assert not window.live.on
     settle(window)
-    window.export_keys(tmp_path / "keys.json")
-    keys = {key["name"]: key for key in json.loads((tmp_path / "keys.json").read_text())["keys"]}
+    window.commands.do("home")
+    assert window.pages.currentWidget() is window.home
+    qtbot.waitUntil(lambda: window.home.write.isEnabled(), timeout=5000)
+    window.home.write_to([KINDS["table"], KINDS["header"]], tmp_path)
+    assert window.notice.text == f"3 files are in {tmp_path}."
+    keys = {key["name"]: key for key in json.loads((tmp_path / "slide_projector_keys.json").read_text())["keys"]}
     assert len(keys) == 9
     assert keys["Menu"]["command"] == 3
-    window.export_keys(tmp_path / "keys.h")
-    (header,) = read_file(tmp_path / "keys.h", library())
+    (header,) = read_file(tmp_path / "slide_projector_keys.h", library())
     assert len(header.take.presses) == 9
     # All of it is on disk.
     path = session.casebook.path

@@ -15,7 +15,7 @@ from eager_tern.errors import InputError
 from eager_tern.export.keys import ExportedKey
 from eager_tern.export.payloads import TEMPLATES, payloads
 from eager_tern.export.subject import Subject
-from eager_tern.export.writing import KINDS, texts_of, write_out
+from eager_tern.export.writing import KINDS, files_of, write_out
 from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.loading import library_sheet, load_sheet
 from eager_tern.protocol.making import make_frame, press_frames
@@ -113,7 +113,7 @@ def test_no_label_breaks_what_is_generated(tmp_path: Path) -> None:
         wanted = subject.keys[number].pulses_us
         assert np.abs(edges[: len(wanted)]) == pytest.approx(wanted, abs=45)  # 99 ms are not cut to 16 bits
     for kind in KINDS.values():
-        texts = texts_of(
+        texts = files_of(
             Subject(
                 "gadget", **{n: getattr(subject, n) for n in ("title", "gadget", "about", "sheet", "keys", "made")}
             ),

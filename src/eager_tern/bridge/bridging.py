@@ -80,16 +80,24 @@ def label_of(press: Press, known: Known | None) -> str | None:
     return known.labels.get((reading.protocol, fields, "" if fields else reading.bits))
 
 
-def publish_press(
-    broker: Broker, topics: Topics, heard: Heard, number: int, known: Known | None, with_pulses: bool = False
-) -> None:
+def press_messages(
+    topics: Topics, press: Press, number: int, label: str | None, at: datetime, with_pulses: bool = False
+) -> list[Message]:
     """A press, and the state that it tells."""
-    press, best = heard.press, heard.press.lead.best
-    at = datetime.now().astimezone() - timedelta(seconds=heard.ago_s)
-    messages = [Message(topics.press, press_message(press, number, label_of(press, known), at, with_pulses))]
+    best = press.lead.best
+    messages = [Message(topics.press, press_message(press, number, label, at, with_pulses))]
     if best is not None and best.fields and best.checks_hold and not press.first_missed:
         messages.append(Message(topics.state, state_message(best.fields), retain=True))
-    broker.publish(*messages)
+    return messages
+
+
+def publish_heard(
+    broker: Broker, topics: Topics, heard: Heard, number: int, known: Known | None, with_pulses: bool = False
+) -> None:
+    """A press from a live source to the broker."""
+    at = datetime.now().astimezone() - timedelta(seconds=heard.ago_s)
+    label = label_of(heard.press, known)
+    broker.publish(*press_messages(topics, heard.press, number, label, at, with_pulses))
 
 
 class Speaker:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from bisect import bisect_left, bisect_right, insort
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
@@ -19,7 +19,7 @@ QUIET_S = (
     0.05 + LONGEST_SILENCE_US / 1e6
 )  # without a pulse, behind which a press is over; what is under way has arrived
 LONGEST_WAIT_S = 0.6  # a key that is held is told before it is let go: somebody waits for the lamp
-REMEMBERED = 64  # presses that were told: what is read again is among the last few
+NEIGHBOURS = 3  # presses told before the one in question, of which it may be one
 
 
 @dataclass(frozen=True)
@@ -37,8 +37,8 @@ class Hearing:
         self._reader = TakeReader(sheets, at_once=True)
         self._begun: list[Floats] = []  # until the polarity is settled
         self._settled = self._turned = False
-        self._waiting: OrderedDict[int, tuple[Press, float]] = OrderedDict()  # by where it begins: and since when
-        self._told: OrderedDict[int, Press] = OrderedDict()
+        self._waiting: dict[int, tuple[Press, float]] = {}  # by where it begins: and since when
+        self._told: list[Press] = []  # of the passage that is being read, by where they begin
         self._heard_at = 0.0
         self._heard_us = 0.0
 
@@ -79,6 +79,8 @@ class Hearing:
         """What was read of a passage, in place of what waited of it."""
         waited = [s for s in self._waiting if passage.from_us <= s < passage.to_us]
         before = [self._waiting.pop(start) for start in waited]
+        done_us = min(self._reader.start_us, passage.from_us) - LONGEST_SILENCE_US
+        del self._told[: bisect_left(self._told, done_us, key=_start)]
         for press in passage.presses:
             if self._was_told(press):
                 continue
@@ -87,12 +89,14 @@ class Hearing:
 
     def _was_told(self, press: Press) -> bool:
         """Whether it is a press that was told, read again or gone on since."""
-        for start, told in self._told.items():
+        last = bisect_right(self._told, _end(press), key=_start)
+        for at in range(max(last - NEIGHBOURS, 0), last):
+            told = self._told[at]
             follows = press.start_us - _end(told) < LONGEST_SILENCE_US and press.start_us >= told.start_us
             goes_on = follows and (press.first_missed or _bits(press) == _bits(told))
             if goes_on or _overlap(press.start_us, _end(press), told):
                 if _end(press) > _end(told):
-                    self._told[start] = replace(told, frames=(told.lead, press.frames[-1]))
+                    self._told[at] = replace(told, frames=(told.lead, press.frames[-1]))
                 return True
         return False
 
@@ -107,10 +111,12 @@ class Hearing:
 
     def _tell(self, start: int) -> Heard:
         press, _ = self._waiting.pop(start)
-        self._told[start] = press
-        while len(self._told) > REMEMBERED:
-            self._told.popitem(last=False)
+        insort(self._told, press, key=_start)
         return Heard(press, self._age_s(press))
+
+
+def _start(press: Press) -> float:
+    return press.start_us
 
 
 def _end(press: Press) -> float:

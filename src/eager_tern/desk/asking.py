@@ -12,11 +12,10 @@ from eager_tern.formats.iq import RAW_SUFFIXES
 CASEBOOKS = f"Casebooks (*{SUFFIX})"
 RECORDINGS = (
     "Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data "
-    f"{' '.join(f'*{suffix}' for suffix in RAW_SUFFIXES)} *.h *.tern);;"
+    f"{' '.join(f'*{suffix}' for suffix in RAW_SUFFIXES)} *.h *.jsonl *.zip *.tern);;"
     "Protocol sheets (*.toml);;All files (*)"
 )
 AUDIO = "Audio (*.wav *.flac *.aiff *.ogg);;All files (*)"
-KEY_FILES = "CSV table (*.csv);;JSON (*.json);;C header (*.h)"
 NOT_ASKED = QFileDialog.Option.DontConfirmOverwrite  # the dialog would ask about the name without its suffix
 
 
@@ -37,6 +36,11 @@ def ask_file_to_write(parent: QWidget, title: str, kinds: str, suffix: str, offe
 
 def ask_file_to_open(parent: QWidget, title: str, kinds: str) -> Path | None:
     name, _ = QFileDialog.getOpenFileName(parent, title, "", kinds)
+    return Path(name) if name else None
+
+
+def ask_folder(parent: QWidget, title: str, offered: str = "") -> Path | None:
+    name = QFileDialog.getExistingDirectory(parent, title, offered)
     return Path(name) if name else None
 
 

@@ -14,6 +14,7 @@ from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.session.commands import Command, Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
 from eager_tern.session.live import Live
+from eager_tern.session.publishing import Publishing
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
@@ -29,6 +30,7 @@ class Shell(Protocol):
     shot_plan: ShotPlan
     live: Live
     sending: Sending
+    publishing: Publishing
     comparison: ComparisonModel
     header: Header
     log: Log
@@ -41,7 +43,7 @@ class Shell(Protocol):
     def open_demo(self) -> None: ...
     def follow_tour(self) -> None: ...
     def ask_import(self) -> None: ...
-    def ask_export(self) -> None: ...
+    def take_home(self) -> None: ...
     def ask_save_as(self) -> None: ...
     def ask_gadget(self) -> None: ...
     def ask_rename(self) -> None: ...
@@ -54,6 +56,7 @@ class Shell(Protocol):
     def toggle_listening(self) -> None: ...
     def toggle_armed(self) -> None: ...
     def toggle_ear(self) -> None: ...
+    def toggle_publishing(self) -> None: ...
     def ask_play(self) -> None: ...
     def plan_wanted(self) -> None: ...
 
@@ -85,8 +88,7 @@ def commands_of(shell: Shell) -> Commands:
         Command("tour", "&Follow the example step by step", shell.follow_tour),
         Command("import", "&Import recordings …", shell.ask_import, "Ctrl+I", has_book),
         Command(
-            "export", "&Export keys …", shell.ask_export, "Ctrl+E",
-            lambda: any(key.best is not None for key in session.key_table()),
+            "home", "Take &home …", shell.take_home, "Ctrl+E", has_gadget,
         ),
         Command("save_as", "Save casebook &as …", shell.ask_save_as, "Ctrl+Shift+S", has_book),
         Command("quit", "&Quit", shell.close, "Ctrl+Q"),
@@ -110,6 +112,10 @@ def commands_of(shell: Shell) -> Commands:
         Command("stop_listening", "Sto&p", shell.toggle_listening, enabled=lambda: shell.live.on),
         Command("armed", "&Wait for the first edge", shell.toggle_armed, checked=lambda: shell.settings.armed),
         Command("ear", "Keep an &ear open", shell.toggle_ear, checked=lambda: shell.settings.ear),
+        Command(
+            "publish", "&Publish while listening …", shell.toggle_publishing, enabled=has_gadget,
+            checked=lambda: shell.publishing.on,
+        ),
         Command(
             "missed", "&Have what was just missed", shell.live.have_missed, "Ctrl+K",
             lambda: shell.live.can_have_missed,

@@ -13,11 +13,11 @@ SEPARATOR = ""
 # Commands by their ids. "leaves" stands for the leaves of the desk, "recent" for a menu of its own.
 MENUS: dict[str, tuple[str, ...]] = {
     "&File": (
-        "new", "open", "recent", "example", "tour", SEPARATOR, "import", "export", "save_as", SEPARATOR, "quit",
+        "new", "open", "recent", "example", "tour", SEPARATOR, "import", "home", "save_as", SEPARATOR, "quit",
     ),
     "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find"),
     "&View": ("leaves", SEPARATOR, "wrap", "night"),
-    "&Source": ("listen", "armed", "ear", "missed", "play", SEPARATOR, "skip", "repeat", "back"),
+    "&Source": ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
     "S&end": ("say", "send_all", "silence"),
     "&Help": ("keys",),
 }  # fmt: skip

@@ -215,7 +215,7 @@ class Plate(QWidget):
 class HandsetLeaf(QWidget):
     """The plate with what can be done to it."""
 
-    export_asked = pyqtSignal()
+    home_asked = pyqtSignal()
 
     def __init__(self, session: Session, sending: Sending) -> None:
         super().__init__()
@@ -239,14 +239,14 @@ class HandsetLeaf(QWidget):
         self.new_key.setAccessibleName("Name of a key to add to the plate")
         self.new_key.setFixedWidth(210)
         self.new_key.returnPressed.connect(self._add)
-        self.export = QPushButton("Export keys …")
-        self.export.clicked.connect(self.export_asked)
+        self.home = QPushButton("Take home …")
+        self.home.clicked.connect(self.home_asked)
         bar = QHBoxLayout()
         bar.setContentsMargins(LEFT, 6, 14, 12)
         bar.addWidget(self.new_key)
         bar.addStretch(1)
         bar.addWidget(self.says)
-        bar.addWidget(self.export)
+        bar.addWidget(self.home)
         top = QVBoxLayout()
         top.setContentsMargins(LEFT, 14, 14, 0)
         top.addWidget(self._words)
@@ -276,7 +276,7 @@ class HandsetLeaf(QWidget):
             return
         keys = self.plate.keys
         caught = sum(key.best is not None for key in keys)
-        self.export.setEnabled(caught > 0)
+        self.home.setEnabled(caught > 0)
         selected = self._session.selected_presses()
         if not keys:
             words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."

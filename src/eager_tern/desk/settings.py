@@ -22,6 +22,8 @@ class Settings(BaseModel):
     splitter: str = ""
     source: str = ""
     toured: bool = False
+    broker: str = ""  # its address, without a password
+    topics: str = ""
 
     def remember(self, path: Path) -> None:
         """Put a casebook first among the recent ones."""

@@ -35,6 +35,7 @@ class SheetLeaf(QWidget):
     """Text at the left, what it means beside it, what it reads below."""
 
     said = pyqtSignal(str)
+    home_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -51,6 +52,7 @@ class SheetLeaf(QWidget):
         self.keep = link("keep it for this gadget", "Keep the sheet and read everything with it", self.keep_it)
         self.drop = link("drop it", "Take the sheet out of the casebook", self.drop_it)
         self.save = link("save as …", "Save the sheet as a file", self._save)
+        self.home = link("take it home …", "Take the gadget home: code, tables, a page", self.home_asked.emit)
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Protocol sheet")
         self.text.setPlaceholderText(EMPTY)
@@ -65,7 +67,7 @@ class SheetLeaf(QWidget):
         self.readings.setWordWrap(True)
         row = QHBoxLayout()
         row.setSpacing(16)
-        for widget in (self.choose, self.begin, self.keep, self.drop, self.save):
+        for widget in (self.choose, self.begin, self.keep, self.drop, self.save, self.home):
             row.addWidget(widget)
         row.addStretch(1)
         beside = QVBoxLayout()

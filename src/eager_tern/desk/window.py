@@ -24,7 +24,6 @@ from eager_tern.desk.adapter import inbox_in_event_loop
 from eager_tern.desk.asking import (
     AUDIO,
     CASEBOOKS,
-    KEY_FILES,
     RECORDINGS,
     ask_file_to_open,
     ask_file_to_write,
@@ -40,6 +39,7 @@ from eager_tern.desk.log import Log
 from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
+from eager_tern.desk.publish import AskBroker
 from eager_tern.desk.qt import add_action, sure
 from eager_tern.desk.send_leaf import SendLeaf
 from eager_tern.desk.settings import load_settings, save_settings
@@ -50,18 +50,20 @@ from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.source_panel import SourcePanel
 from eager_tern.desk.stack_leaf import StackLeaf
 from eager_tern.desk.start import Start
+from eager_tern.desk.take_home import TakeHome
 from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.desk.timing_leaf import TimingLeaf
 from eager_tern.desk.tour import STEPS, Tour
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
-from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.formats.iq import RAW_SUFFIXES
+from eager_tern.formats.parcel import is_parcel
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.example import make_example
 from eager_tern.session.imports import Imports
 from eager_tern.session.live import Live
+from eager_tern.session.publishing import Publishing
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
@@ -83,6 +85,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.session)
         self.live = Live(self.session)
         self.sending = Sending(self.session, self.live)
+        self.publishing = Publishing(self.session)
         self.sweeping = Sweeping(self.session, self.sending)
         self.shot_plan.is_an_echo = self.sending.is_an_echo
         self.comparison = ComparisonModel(self.session)
@@ -91,7 +94,7 @@ class Window(QMainWindow):
         self.notice = Notice()
         self.log = Log(self.session)
         self.handset_panel = SimulatedHandset(self.live, self.shot_plan, self.sending)
-        self.source_panel = SourcePanel(self.live)
+        self.source_panel = SourcePanel(self.live, self.publishing)
         self.signal = SignalLeaf(self.session)
         self.timing = TimingLeaf(self.session)
         self.sheet = SheetLeaf(self.session)
@@ -101,6 +104,7 @@ class Window(QMainWindow):
         self.send = SendLeaf(self.session, self.sending, self.sweeping)
         self.findings = Findings(self.session, self.comparison)
         self.start = Start(self.session)
+        self.home = TakeHome(self.session)
         self.keys = KeysPage(self.commands, shown_groups(LEAVES))
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._build()
@@ -123,7 +127,7 @@ class Window(QMainWindow):
         leaves: tuple[QWidget, ...] = (
             self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
         )  # fmt: skip
-        for page in (*leaves, self.start, self.keys):
+        for page in (*leaves, self.start, self.keys, self.home):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -166,7 +170,7 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session, say = self.session, self.notice.say
-        for troubled in (session.troubled, self.live.troubled, self.sending.troubled):
+        for troubled in (session.troubled, self.live.troubled, self.sending.troubled, self.publishing.troubled):
             troubled.connect(say)
         for signal in (self.shots.troubled, self.sheet.said, self.stack.said, self.handset_panel.failed):
             signal.connect(say)
@@ -187,14 +191,17 @@ class Window(QMainWindow):
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
         self.findings.go.connect(self.show_leaf)
-        self.keys.closed.connect(self._show_page)
+        for page in (self.keys, self.home):
+            page.closed.connect(self._show_page)
+        self.home.said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
         self.header.source_chosen.connect(self._source_chosen)
         for asked, command in (
             (self.header.listen_asked, "listen"),
             (self.header.new_gadget_asked, "new_gadget"),
             (self.header.rename_asked, "rename_gadget"),
-            (self.handset.export_asked, "export"),
+            (self.handset.home_asked, "home"),
+            (self.sheet.home_asked, "home"),
             (self.start.new_asked, "new"),
             (self.start.open_asked, "open"),
             (self.start.demo_asked, "example"),
@@ -213,13 +220,14 @@ class Window(QMainWindow):
         self.menus.refresh()
         path = self.session.casebook.path if self.session.casebook is not None else None
         self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
-        if self.pages.currentWidget() is not self.keys:
+        if self.pages.currentWidget() not in (self.keys, self.home):
             self._show_page()
 
     def _show_page(self) -> None:
         empty = not self.session.shown_presses() and not self.session.selected
         showing = LEAVES[self.tabs.currentIndex()]
         self.tabs.setVisible(self.session.casebook is not None)
+        self.findings.setVisible(True)
         self.findings.show_stack(showing == "Stack" and self.session.casebook is not None)
         if self.session.casebook is None or (empty and showing == "Signal"):
             self.pages.setCurrentWidget(self.start)
@@ -237,7 +245,13 @@ class Window(QMainWindow):
         self.stack.grid.show_row(row)
 
     def show_keys(self) -> None:
-        self.pages.setCurrentWidget(self.keys)
+        self._lay_over(self.keys)
+
+    def _lay_over(self, page: QWidget) -> None:
+        """A page in place of the leaves and of what is found about them."""
+        self.tabs.hide()
+        self.findings.hide()
+        self.pages.setCurrentWidget(page)
 
     def label_press(self) -> None:
         """Type the label of the current press: in the stack if that is in sight, else in the log."""
@@ -389,6 +403,7 @@ class Window(QMainWindow):
                 if path.suffix.lower() == ".toml":
                     self.session.add_sheet(path)
             paths = [path for path in paths if path.suffix.lower() != ".toml"]
+        paths = [path for path in paths if not is_parcel(path) or self.session.take_in_parcel(path)]
         casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
         if casebooks:
             self.open_casebook(casebooks[0])
@@ -411,21 +426,10 @@ class Window(QMainWindow):
         elif self.notice.text.startswith("Reading "):
             self.notice.hide()
 
-    def ask_export(self) -> None:
-        if path := ask_file_to_write(self, "Export keys", KEY_FILES, ".csv"):
-            self._or_ask(path, lambda: self.export_keys(path))
-
-    def export_keys(self, path: Path) -> None:
-        casebook, gadget = self.session.casebook, self.session.gadget
-        if casebook is None or gadget is None:
-            return
-        try:
-            keys = exported_keys(casebook, self.session.key_table())
-            write_keys(path, gadget.name, keys)
-        except InputError as error:
-            self.notice.say(str(error))
-        else:
-            self.notice.say(f"{len(keys)} keys are in {path}.")
+    def take_home(self) -> None:
+        """What the gadget can become, each with a preview."""
+        self.home.refresh()
+        self._lay_over(self.home)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -456,6 +460,16 @@ class Window(QMainWindow):
         """Hear the source while nothing is recorded, so that the press just missed can still be had."""
         self.settings.ear = not self.settings.ear
         self.live.open_ear(self.header.choice, self.settings.ear)
+
+    def toggle_publishing(self) -> None:
+        """Tell a broker what is caught from now on, or no more."""
+        if self.publishing.on:
+            self.publishing.stop()
+            return
+        ask = AskBroker(self.settings.broker, self.settings.topics, self)
+        if ask.exec():
+            self.settings.broker, self.settings.topics = ask.hearer.address, ask.hearer.prefix
+            self.publishing.start(ask.hearer)
 
     def ask_play(self) -> None:
         """Take a recording for the source: it is played as if it came in now."""
@@ -507,6 +521,7 @@ class Window(QMainWindow):
         if self.log.view.editor is not None:
             self.log.view.editor.end(keep=True)
         self.sending.stop()
+        self.publishing.stop()
         self.live.shut_down()
         self.comparison.stop()
         self.settings.geometry = self.saveGeometry().toHex().data().decode()

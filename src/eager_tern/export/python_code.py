@@ -29,7 +29,7 @@ def python_module(sheet: Sheet, title: str, gadget: str = "") -> str:
         about=_wrapped(sheet.about or sheet.name),
         carrier=f"The carrier is {sheet.carrier_hz / 1e3:g} kHz." if sheet.carrier_hz else "No carrier is known.",
         carrier_hz=sheet.carrier_hz or None,
-        shape=_wrapped(_shape(sheet)),
+        shape=_wrapped(described_shape(sheet)),
         documented=[f"- {in_docstring(_documented(field))}" for field in sheet.fields],
         checked=[f"- {in_docstring(_checked(check))}" for check in sheet.checks],
         of_gadget=f" of {in_docstring(gadget)}" if gadget else "",
@@ -90,7 +90,8 @@ def _said(each: DataField | Check) -> dict[str, Any]:
     return {name: str(value) if isinstance(value, Positions) else value for name, value in said.items()}
 
 
-def _shape(sheet: Sheet) -> str:
+def described_shape(sheet: Sheet) -> str:
+    """What a press sends and what its frames are made of, in words; lengths in µs, marks above 0."""
     kinds = []
     for kind in sheet.frames:
         words = []

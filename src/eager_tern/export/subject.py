@@ -10,16 +10,17 @@ from pathlib import Path
 
 from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, Gadget
+from eager_tern.casebook.values import Caught, Gadget, KeyPlace
 from eager_tern.errors import InputError
 from eager_tern.export.keys import ExportedKey, exported_keys
 from eager_tern.export.names import identifier, member
 from eager_tern.linecode.values import Bits, bits_of_text
 from eager_tern.protocol.fields import Value
-from eager_tern.protocol.loading import library_sheet, load_sheet
+from eager_tern.protocol.loading import library_sheet, load_sheet, sheet_text
 from eager_tern.protocol.schema import Sheet
 from eager_tern.sending.saying import Handset
 from eager_tern.signal.values import Pulses
+from eager_tern.text_file import read_text
 
 SHEET_SUFFIX = ".toml"
 SURE = 0.9  # a captured frame that is to prove something was read at least so surely
@@ -36,10 +37,19 @@ class CapturedFrame:
 
 
 @dataclass(frozen=True)
+class Recording:
+    """A take with all its pulses, and what its presses are called, by the time that each begins (µs)."""
+
+    pulses: Pulses
+    labels: tuple[tuple[float, float, str], ...]
+
+
+@dataclass(frozen=True)
 class Subject:
     """``name`` is an identifier. ``made`` are the keys that the sheet makes, by their names: their bits as meant.
 
-    ``common`` are the values of fields that all keys share.
+    ``common`` are the values of fields that all keys share. ``sheet_texts`` are the gadget's own sheets by their ids,
+    or the sheet that was asked for; ``recordings`` all its takes with labels.
     """
 
     name: str
@@ -51,26 +61,32 @@ class Subject:
     made: Mapping[str, Bits] = field(default_factory=dict)
     common: Mapping[str, Value] = field(default_factory=dict)
     captured: tuple[CapturedFrame, ...] = ()
+    sheet_texts: Mapping[str, str] = field(default_factory=dict)
+    places: tuple[KeyPlace, ...] = ()
+    recordings: tuple[Recording, ...] = ()
 
 
 def subject_of(what: str, gadget: str = "") -> Subject:
     """A casebook's gadget, or the sheet that a path or an id names. Raises InputError."""
     path = Path(what)
     sheet = library_sheet(what)
+    text = (sheet_text(what) or "") if sheet is not None else ""
     if sheet is None and path.suffix == SHEET_SUFFIX:
-        sheet = load_sheet(path)
+        sheet, text = load_sheet(path), read_text(path)
     if sheet is not None:
         if gadget:
             raise InputError(what, "is a sheet; --gadget picks one of a casebook")
-        return of_sheet(sheet)
+        return of_sheet(sheet, text)
     if not is_casebook(path):
         raise InputError(path, "is neither a casebook nor a sheet")
     with closing(Casebook.open(path, read_only=True)) as casebook:
         return of_gadget(casebook, gadget_named(casebook, gadget, path))
 
 
-def of_sheet(sheet: Sheet) -> Subject:
-    return Subject(member(identifier(sheet.id)), sheet.name, about=sheet.about, sheet=sheet)
+def of_sheet(sheet: Sheet, text: str = "") -> Subject:
+    """A sheet and what it says as TOML."""
+    texts = {sheet.id: text} if text else {}
+    return Subject(member(identifier(sheet.id)), sheet.name, about=sheet.about, sheet=sheet, sheet_texts=texts)
 
 
 def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
@@ -94,8 +110,22 @@ def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
     keys = [replace(key, carrier_hz=key.carrier_hz or _carrier(made.get(key.name))) for key in keys]
     return Subject(
         member(identifier(gadget.name)), gadget.name, gadget.name, gadget.about, sheet, tuple(keys), bits, common,
-        tuple(captured),
+        tuple(captured), casebook.sheets(gadget.id), tuple(casebook.key_places(gadget.id)),
+        tuple(_recordings(casebook, gadget)),
     )  # fmt: skip
+
+
+def _recordings(casebook: Casebook, gadget: Gadget) -> list[Recording]:
+    """The gadget's takes, with the labels of the presses that have one."""
+    labels: dict[int, list[tuple[float, float, str]]] = {}
+    for press in casebook.presses(gadget.id):
+        if press.label and not press.deleted:
+            reading = press.reading
+            labels.setdefault(press.take_id, []).append(
+                (reading.start_us, reading.start_us + reading.held_us, press.label)
+            )
+    takes = [take for take in casebook.takes() if take.gadget_id == gadget.id and not take.hidden]
+    return [Recording(casebook.take_pulses(take.id), tuple(labels.get(take.id, ()))) for take in takes]
 
 
 def _maker(handset: Handset, caught: Caught | None) -> Sheet | None:

@@ -11,26 +11,28 @@ from eager_tern.errors import InputError
 from eager_tern.export.board import measured
 from eager_tern.export.c_code import Example, c_library, c_test, made_examples
 from eager_tern.export.keys import to_c_header, to_csv, to_json
+from eager_tern.export.page import page
+from eager_tern.export.parcel import parcel
 from eager_tern.export.payloads import USUAL, payloads
 from eager_tern.export.python_code import python_module
 from eager_tern.export.sketch import sketch_text
 from eager_tern.export.subject import Subject
 from eager_tern.protocol.schema import Sheet
-from eager_tern.replacing import not_written, write_text
+from eager_tern.replacing import not_written, replacing, write_text
 
 SCHEMA = "eager-tern/export/1"
-Texts = dict[str, str]  # by the name of each file, within the folder
+Files = dict[str, str | bytes]  # by the name of each, within the folder
 
 
 @dataclass(frozen=True)
 class Kind:
-    """What is good for what. ``needs`` says what a subject must have: ``keys``, a ``sheet``, or ``either``."""
+    """A kind of files. ``needs`` says what a subject must have: ``keys``, a ``sheet``, ``either`` or ``takes``."""
 
     id: str
     title: str
     good_for: str
     needs: str
-    texts: Callable[[Subject, str], Texts]
+    files: Callable[[Subject, str], Files]
 
 
 def _sheet(subject: Subject) -> Sheet:
@@ -38,7 +40,7 @@ def _sheet(subject: Subject) -> Sheet:
     return subject.sheet
 
 
-def _table(subject: Subject, template: str) -> Texts:
+def _table(subject: Subject, template: str) -> Files:
     name = subject.name
     return {
         f"{name}_keys.csv": to_csv(subject.title, subject.keys),
@@ -46,15 +48,15 @@ def _table(subject: Subject, template: str) -> Texts:
     }
 
 
-def _header(subject: Subject, template: str) -> Texts:
+def _header(subject: Subject, template: str) -> Files:
     return {f"{subject.name}_keys.h": to_c_header(subject.title, subject.keys)}
 
 
-def _payloads(subject: Subject, template: str) -> Texts:
+def _payloads(subject: Subject, template: str) -> Files:
     return {f"{subject.name}_payloads.jsonl": payloads(subject.keys, template)}
 
 
-def _c(subject: Subject, template: str) -> Texts:
+def _c(subject: Subject, template: str) -> Files:
     sheet, name = _sheet(subject), subject.name
     captured = [Example(each.name, each.pulses, each.bits, False) for each in subject.captured]
     return {
@@ -63,7 +65,7 @@ def _c(subject: Subject, template: str) -> Texts:
     }
 
 
-def _library(subject: Subject) -> Texts:
+def _library(subject: Subject) -> Files:
     """The library's two files; what it takes on a board is measured where its compiler is at hand."""
     sheet, name = _sheet(subject), subject.name
     header, source = c_library(sheet, name, subject.title, subject.gadget)
@@ -71,15 +73,23 @@ def _library(subject: Subject) -> Texts:
     return {f"{name}.h": header, f"{name}.c": source}
 
 
-def _python(subject: Subject, template: str) -> Texts:
+def _python(subject: Subject, template: str) -> Files:
     return {f"{subject.name}.py": python_module(_sheet(subject), subject.title, subject.gadget)}
 
 
-def _sketch(subject: Subject, template: str) -> Texts:
+def _sketch(subject: Subject, template: str) -> Files:
     folder = f"{subject.name}_sketch"
     texts = {f"{folder}/{folder}.ino": sketch_text(subject)}
     library = _library(subject) if subject.sheet is not None else {}
     return {**texts, **{f"{folder}/{file}": text for file, text in library.items()}}
+
+
+def _page(subject: Subject, template: str) -> Files:
+    return {f"{subject.name}.html": page(subject)}
+
+
+def _parcel(subject: Subject, template: str) -> Files:
+    return {f"{subject.name}.parcel.zip": parcel(subject)}
 
 
 KINDS = {
@@ -91,6 +101,8 @@ KINDS = {
         Kind("c", "C library", "makes and reads frames in firmware: C99, no heap, no float", "sheet", _c),
         Kind("python", "Python module", "makes and reads frames in a script, without dependencies", "sheet", _python),
         Kind("sketch", "Sketch", "a hobby board that sends keys by name or from buttons", "either", _sketch),
+        Kind("page", "Page", "to publish: frames, fields, checks and keys for other people to read", "either", _page),
+        Kind("parcel", "Parcel", "the gadget in one file, which another casebook takes in", "takes", _parcel),
     )
 }  # fmt: skip
 
@@ -101,16 +113,18 @@ def cannot(subject: Subject, kind: Kind) -> str:
         return "it has no key that was caught"
     if kind.needs == "sheet" and subject.sheet is None:
         return "it has no sheet yet; keep one on the stack, or have `compare --write-sheet` write one and export that"
+    if kind.needs == "takes" and not subject.recordings:
+        return "a parcel is made of a casebook's gadget that has recordings"
     if kind.needs == "either" and subject.sheet is None and not subject.keys:
         return "it has neither a sheet nor a key that was caught"
     return ""
 
 
-def texts_of(subject: Subject, kind: Kind, template: str = USUAL) -> Texts:
+def files_of(subject: Subject, kind: Kind, template: str = USUAL) -> Files:
     """The files of one kind. Raises InputError where there can be none."""
     if reason := cannot(subject, kind):
         raise InputError(subject.title, f"cannot become {kind.id}: {reason}")
-    return kind.texts(subject, template)
+    return kind.files(subject, template)
 
 
 def write_out(subject: Subject, kinds: Sequence[Kind], folder: Path, template: str = USUAL) -> list[str]:
@@ -118,9 +132,9 @@ def write_out(subject: Subject, kinds: Sequence[Kind], folder: Path, template: s
 
     Nothing is written where one of the kinds cannot be. Raises InputError.
     """
-    texts: Texts = {}
+    texts: Files = {}
     for kind in kinds:
-        texts |= texts_of(subject, kind, template)
+        texts |= files_of(subject, kind, template)
     files = sorted(texts)
     document = {"schema": SCHEMA, "name": subject.name, "fields": _fields(subject), "files": files}
     texts["export.json"] = json.dumps(document, indent=2, ensure_ascii=False) + "\n"
@@ -134,11 +148,15 @@ def _fields(subject: Subject) -> list[str]:
     return list(dict.fromkeys(name for key in subject.keys for name in key.fields))
 
 
-def _write(folder: Path, texts: Mapping[str, str]) -> None:
-    for name, text in texts.items():
+def _write(folder: Path, files: Mapping[str, str | bytes]) -> None:
+    for name, text in files.items():
         path = folder / name
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise InputError(path.parent, not_written(error)) from None
-        write_text(path, text)
+        if isinstance(text, str):
+            write_text(path, text)
+            continue
+        with replacing(path) as beside:
+            beside.write_bytes(text)

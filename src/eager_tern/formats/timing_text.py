@@ -26,6 +26,7 @@ BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 ARRAY = re.compile(r"\{([^{}\"']*)\}")
 NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
 LIST = re.compile(r"\[([\s\d.,;+-]*)\]")
+NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
 FEWEST_IN_LIST = 6  # numbers in brackets that are durations rather than an index
 INDEXED = re.compile(r"^\s*\w*\[\s*(\d+)\s*\]\s*[=:]?\s*(.*)$")
 NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
@@ -156,16 +157,15 @@ def _json_bursts(text: str) -> tuple[list[_Burst], float | None] | None:
     """The lists of numbers in a JSON document, a burst each, and a carrier (Hz) that it names; None if it is none."""
     if text.lstrip()[:1] not in ("[", "{"):
         return None
-    try:
-        document = json.loads(text)
-    except ValueError:
+    document = _document(text)
+    if document is None:
         return None
     bursts: list[_Burst] = []
     carriers: list[float] = []
 
     def look(value: object, name: str) -> None:
         if isinstance(value, dict):
-            own = value.get("name")
+            own = next((value[key] for key in NAMES if key in value), None)
             for key, each in value.items():
                 if FREQUENCY.search(str(key)) and isinstance(each, int | float) and each > 1000:
                     carriers.append(float(each))
@@ -179,6 +179,17 @@ def _json_bursts(text: str) -> tuple[list[_Burst], float | None] | None:
 
     look(document, "")
     return (bursts, carriers[0] if carriers else None) if bursts else None
+
+
+def _document(text: str) -> object:
+    """A JSON document, or one a line; None where it is neither."""
+    for pieces in ([text], [line for line in text.splitlines() if line.strip()]):
+        try:
+            found = [json.loads(piece) for piece in pieces]
+        except (ValueError, RecursionError):
+            continue
+        return found
+    return None
 
 
 def _plain_lines(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:

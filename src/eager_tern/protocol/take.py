@@ -102,6 +102,11 @@ class TakeReader:
         self._usual = FIRST_PASSAGE
         self._looked = self._hold = 0  # durations of the passage that were looked at, and where a hold began
 
+    @property
+    def start_us(self) -> float:
+        """Where the passage begins that is being read: what was before it is told for good."""
+        return self._start_us
+
     def feed(self, signed_us: Floats) -> Iterator[Passage]:
         """Take durations in (µs, marks positive, spaces negative). What they complete is read as it is asked for."""
         self._signed = merged_durations(np.concatenate((self._signed, signed_us)))

@@ -6,6 +6,7 @@ import gc
 import logging
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import chain, count
 from pathlib import Path
 from typing import TypeVar
 
@@ -15,8 +16,9 @@ from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.rescue import free_name, rescue
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.tally import Tally
-from eager_tern.casebook.values import Caught, Gadget, Take
+from eager_tern.casebook.values import Caught, Gadget, KeyPlace, Take
 from eager_tern.errors import InputError
+from eager_tern.formats import parcel
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
 from eager_tern.intake.recording import rescue_durations
 from eager_tern.intake.service import CaptureService, FileToRead
@@ -194,6 +196,30 @@ class Session:
         book = self.casebook
         if book is not None and (gadget_id := self._try(lambda: book.add_gadget(name))):
             self.choose_gadget(gadget_id)
+
+    def take_in_parcel(self, path: Path) -> bool:
+        """A gadget of another casebook: its name, plate and sheets. Its recordings are read like any others."""
+        book = self.casebook
+        if book is None:
+            return False
+
+        def take_in() -> int:
+            what = parcel.contents(path)
+            texts = parcel.sheet_texts(path)
+            sheets = [(parse_sheet(text, path), text) for text in texts]
+            known = {gadget.name for gadget in book.gadgets()}
+            names = chain([what.name], (f"{what.name} {number}" for number in count(2)))
+            gadget_id = book.add_gadget(next(name for name in names if name not in known), what.about)
+            for key in what.keys:
+                book.place_key(gadget_id, KeyPlace(key.name, key.row, key.col))
+            for sheet, text in sheets:
+                book.put_sheet(gadget_id, sheet.id, text)
+            return gadget_id
+
+        gadget_id = self._try(take_in)
+        if gadget_id:
+            self.choose_gadget(gadget_id)
+        return bool(gadget_id)
 
     def rename_gadget(self, name: str) -> None:
         if self.gadget is not None:
