@@ -23,14 +23,17 @@ class Air:
 
     impairment: Impairment = field(default_factory=Impairment)
     rng: np.random.Generator = field(default_factory=lambda: np.random.default_rng(5))
+    now_s: float = 0.0  # of what it carried: a machine that is busy for a while does not tear it apart
     _sent: SimpleQueue[Floats] = field(default_factory=SimpleQueue)
     device: str = "simulated receiver"
 
     def carry(self, frame: Floats) -> None:
+        self.now_s += length_s(frame)
         self._sent.put(impair(frame, self.impairment, self.rng))
 
     def rest(self, seconds: float) -> None:
         if seconds > 0:
+            self.now_s += seconds
             self._sent.put(np.array([-seconds * 1e6 * self.impairment.clock]))
 
     def poll(self) -> Received:
@@ -81,6 +84,9 @@ class GadgetTarget(RealTime):
     def rest(self, seconds: float, stopped: Callable[[], bool]) -> None:
         self.air.rest(seconds)
         wait(seconds, stopped)
+
+    def now_s(self) -> float:
+        return self.air.now_s
 
     def close(self) -> None:
         """It goes on listening."""
