@@ -17,6 +17,11 @@ def config_folder() -> Path:
     return Path(platformdirs.user_config_dir(NAME, appauthor=False))
 
 
+def casebooks_folder() -> Path:
+    """Casebooks that nobody has named yet, by the day."""
+    return data_folder() / "casebooks"
+
+
 def sheets_folder() -> Path:
     """The user's own protocol sheets, for every gadget and every casebook."""
     return data_folder() / "sheets"

@@ -41,8 +41,8 @@ def wait_for_import(window: Window, qtbot: QtBot) -> None:
 def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:
     assert empty_window.pages.currentWidget() is empty_window.start
     assert empty_window.start.demo.isVisible()
-    assert not empty_window.menus.actions["listen"].isEnabled()
-    assert not empty_window.start.listen.isVisible()
+    assert empty_window.header.listen.isEnabled()  # at once, into a casebook of the day
+    assert empty_window.start.listens
 
 
 def test_the_example_opens_from_the_start(empty_window: Window, qtbot: QtBot) -> None:
@@ -57,7 +57,7 @@ def test_a_new_casebook_asks_for_the_first_press(empty_window: Window, tmp_path:
     empty_window.session.create(tmp_path / "new.tern", "Handset")
     settle(empty_window)
     assert empty_window.pages.currentWidget() is empty_window.start
-    assert empty_window.start.listen.isVisible()
+    assert empty_window.start.listens[0].isVisible()
     empty_window.show_leaf("Handset")
     assert "No keys yet" in empty_window.handset._words.text()
 

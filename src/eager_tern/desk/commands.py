@@ -86,7 +86,7 @@ def commands_of(shell: Shell) -> Commands:
         Command("open", "&Open casebook …", shell.ask_open, "Ctrl+O"),
         Command("example", "Open the &example", shell.open_demo),
         Command("tour", "&Follow the example step by step", shell.follow_tour),
-        Command("import", "&Import recordings …", shell.ask_import, "Ctrl+I", has_book),
+        Command("import", "&Import recordings …", shell.ask_import, "Ctrl+I"),
         Command(
             "home", "Take &home …", shell.take_home, "Ctrl+E", has_gadget,
         ),
@@ -107,7 +107,7 @@ def commands_of(shell: Shell) -> Commands:
         Command("find", "&Find in the log", lambda: shell.log.filter.setFocus(), "Ctrl+F"),
         Command("wrap", "&Wrap or unwrap the tape", lambda: shell.signal.wrap.click(), "Ctrl+U", has_press),
         Command("night", "&Night theme", shell.toggle_night, "Ctrl+T", checked=lambda: shell.settings.night),
-        Command("listen", "&Listen or stop", shell.toggle_listening, "Space", has_gadget),
+        Command("listen", "&Listen or stop", shell.toggle_listening, "Space"),
         Command("start_listening", "&Listen", shell.toggle_listening, enabled=lambda: not shell.live.on),
         Command("stop_listening", "Sto&p", shell.toggle_listening, enabled=lambda: shell.live.on),
         Command("armed", "&Wait for the first edge", shell.toggle_armed, checked=lambda: shell.settings.armed),

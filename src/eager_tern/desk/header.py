@@ -99,10 +99,8 @@ class Header(QWidget):
 
     def refresh(self) -> None:
         gadget = self._session.gadget
-        self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "No gadget")
+        self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "Nothing open")
         self.gadget.setEnabled(gadget is not None)
-        for button in (self.listen, self.source):
-            button.setEnabled(gadget is not None)
         shots = self._plan.shots()
         at = next_shot(shots)
         if at is not None:

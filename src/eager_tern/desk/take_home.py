@@ -180,8 +180,8 @@ class TakeHome(QWidget):
     def _show_file(self) -> None:
         reason = self.model.reason(self.kind)
         files = self.model.files(self.kind) if self.model.subject is not None and not reason else None
-        if self.model.trouble:
-            self.preview.setPlainText(self.model.trouble)
+        if trouble := self.model.trouble(self.kind):
+            self.preview.setPlainText(trouble)
         elif reason:
             self.preview.setPlainText(f"Not yet: {reason}.")
         elif files is None:

@@ -125,6 +125,7 @@ def _style(p: Palette) -> str:
     QLabel#heading {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
     QLabel#trouble {{ color: {p.attention}; font-weight: bold; }}
     QLabel#aside {{ color: {p.quiet}; font-size: {ASIDE_PX}px; }}
+    QLabel#proven {{ color: {p.proven}; font-weight: bold; }}
     QLabel#title {{ font-size: {TITLE_PX}px; font-weight: bold; }}
     QLabel#next {{ font-size: {NEXT_PX}px; font-weight: bold; }}
     QLabel#shot {{ font-size: {SHOT_PX}px; font-weight: bold; }}

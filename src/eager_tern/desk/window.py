@@ -107,6 +107,7 @@ class Window(QMainWindow):
         self.home = TakeHome(self.session)
         self.keys = KeysPage(self.commands, shown_groups(LEAVES))
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
+        self._name_offered = False
         self._build()
         self.menus = Menus(sure(self.menuBar()), self.commands, LEAVES, self._fill_recent)
         self._connect()
@@ -193,7 +194,8 @@ class Window(QMainWindow):
         self.findings.go.connect(self.show_leaf)
         for page in (self.keys, self.home):
             page.closed.connect(self._show_page)
-        self.home.said.connect(say)
+        for said in (self.home.said, self.start.said):
+            said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
         self.header.source_chosen.connect(self._source_chosen)
         for asked, command in (
@@ -207,10 +209,11 @@ class Window(QMainWindow):
             (self.start.demo_asked, "example"),
             (self.start.tour_asked, "tour"),
             (self.start.import_asked, "import"),
-            (self.start.listen_asked, "listen"),
             (self.source_panel.missed_asked, "missed"),
         ):
             asked.connect(partial(self.commands.do, command))
+        self.start.listen_asked.connect(self._listen_to)
+        self.session.history_changed.connect(self._offer_a_name)
         self.tour.ended.connect(self._tour_ended)
 
     # What is shown
@@ -403,12 +406,13 @@ class Window(QMainWindow):
                 if path.suffix.lower() == ".toml":
                     self.session.add_sheet(path)
             paths = [path for path in paths if path.suffix.lower() != ".toml"]
-        paths = [path for path in paths if not is_parcel(path) or self.session.take_in_parcel(path)]
+        if self.session.casebook is not None:
+            paths = [path for path in paths if not is_parcel(path) or self.session.take_in_parcel(path)]
         casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
         if casebooks:
             self.open_casebook(casebooks[0])
         elif paths and self.session.gadget is None:
-            self.notice.say("Open a casebook or begin a new one first; recordings are kept in it.")
+            self._in_some_casebook(lambda: self.import_files(paths))
         elif paths:
             self.notice.hide()
             self.imports.read([(path, asked) for path in paths if (asked := self._described(path)) is not None])
@@ -447,10 +451,34 @@ class Window(QMainWindow):
         """Start or stop, whatever asked for it."""
         if self.live.on:
             self.live.stop()
+        elif self.session.casebook is None:
+            self.start.probing.stop()
+            self._in_some_casebook(self.toggle_listening)
         elif self.header.choice is not None:
             self.notice.hide()
             self.live.start(self.header.choice, self.settings.armed)
         self._show_listening()
+
+    def _listen_to(self, choice: SourceChoice) -> None:
+        """Listen to a source of the first page at once; where nothing is open, into a casebook of the day."""
+        self.start.probing.stop()
+        self.header.choose(choice)
+        self._in_some_casebook(self.toggle_listening)
+
+    def _in_some_casebook(self, then: Callable[[], None]) -> None:
+        """Do something with a casebook open: one named by the day, if there is none."""
+        if self.session.casebook is not None:
+            then()
+            return
+        self.once_opened(then)
+        self.session.create_unnamed()
+
+    def _offer_a_name(self) -> None:
+        """A first label makes an unnamed casebook worth a name."""
+        if self.session.is_unnamed and not self._name_offered and self.session.history.done:
+            self._name_offered = True
+            path = self.session.casebook.path if self.session.casebook is not None else Path()
+            self.notice.say(f"Kept in {path}.", "Name the gadget …", self.ask_rename)
 
     def toggle_armed(self) -> None:
         """Record from the first edge on, rather than from the moment of listening."""

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from eager_tern.errors import InputError
-from eager_tern.formats import audio, casebook_file, edge_log, iq, level_csv, parcel, timing_text, vcd
+from eager_tern.formats import audio, casebook_file, edge_log, iq, key_table, level_csv, parcel, timing_text, vcd
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.replacing import replacing
 from eager_tern.signal.values import Pulses
@@ -15,7 +15,7 @@ from eager_tern.signal.values import Pulses
 HEAD = 4096
 # In the order in which they are asked; any text is timing text in the end.
 FORMATS: tuple[Format, ...] = tuple(
-    module.FORMAT for module in (audio, casebook_file, parcel, vcd, iq, edge_log, level_csv, timing_text)
+    module.FORMAT for module in (audio, casebook_file, parcel, key_table, vcd, iq, edge_log, level_csv, timing_text)
 )
 
 

@@ -172,7 +172,10 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
         low, high = next(f.seen for f in sheet.fields if f.name == name and f.seen) if sheet is not None else (0, 0)
         text += f"; {name} is beyond the {low:g} to {high:g} that it was found out with"
     agreeing = caught.protocols[best.protocol] - (press.reading.protocol == best.protocol)
-    text += f". {plural(agreeing, 'other press', 'other presses')} of this gadget agree{'s' if agreeing == 1 else ''}."
+    if agreeing:
+        presses = plural(agreeing, "other press", "other presses")
+        text += f". {presses} of this gadget agree{'s' if agreeing == 1 else ''}"
+    text += "."
     status: Status = "failing" if failed else "proven" if best.confidence >= SURE and held else "uncertain"
     if not held and not failed and (agreeing or press.repeats) and best.confidence >= SURE:
         status = "proven"

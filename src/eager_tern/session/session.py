@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from eager_tern.casebook.changes import Change, History, KeepSheet, Label, Overrule, PlanShots, Rename, TakePlace
-from eager_tern.casebook.file import DamagedError
+from eager_tern.casebook.file import SUFFIX, DamagedError
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.rescue import free_name, rescue
 from eager_tern.casebook.store import Casebook
@@ -22,11 +22,12 @@ from eager_tern.formats import parcel
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
 from eager_tern.intake.recording import rescue_durations
 from eager_tern.intake.service import CaptureService, FileToRead
-from eager_tern.places import rescued_folder, sheets_folder
+from eager_tern.places import casebooks_folder, rescued_folder, sheets_folder
 from eager_tern.protocol.describing import Assumed, assumed_in, describe, says_the_same
 from eager_tern.protocol.loading import library, load_sheet, parse_sheet, sheets_in, with_own
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
+from eager_tern.replacing import not_written
 from eager_tern.session.events import Event
 from eager_tern.session.frames import Frames, get_ready
 from eager_tern.session.inbox import Inbox, Slices
@@ -35,6 +36,7 @@ from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
 
 Result = TypeVar("Result")
+UNNAMED = "Unnamed gadget"
 SAID_BY_HAND = "by-hand"  # the id of the sheet that says what somebody knows better
 FEW = 8  # presses that are told one by one
 TOLD_EVERY_S = 1.0
@@ -94,6 +96,27 @@ class Session:
     def create(self, path: Path, gadget: str) -> None:
         """A new casebook in place of this one; what stands at the path stays, and it is said."""
         self._open(lambda: (_created(path, gadget), ""))
+
+    def create_unnamed(self) -> None:
+        """A new casebook among the user's data, named by the day, so that what comes is kept from the first pulse."""
+        day = time.strftime("%Y-%m-%d")
+        folder = casebooks_folder()
+        names = chain([day], (f"{day}-{number}" for number in count(2)))
+
+        def create() -> tuple[Casebook, str]:
+            try:
+                folder.mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise InputError(folder, not_written(error)) from None
+            path = next(p for name in names if not (p := folder / f"{name}{SUFFIX}").exists())
+            return _created(path, UNNAMED), ""
+
+        self._open(create)
+
+    @property
+    def is_unnamed(self) -> bool:
+        """Whether the open casebook still has the day for a name."""
+        return self.casebook is not None and self.casebook.path.parent == casebooks_folder()
 
     def save_as(self, path: Path) -> None:
         """A copy of the casebook under another name, which takes this one's place. What goes on stops."""

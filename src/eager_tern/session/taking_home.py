@@ -21,17 +21,18 @@ class TakingHome:
         self.changed: Event[[]] = Event()
         self.subject: Subject | None = None
         self.template = USUAL
-        self.trouble = ""
         self._session = session
         self._files: dict[str, Files] = {}
+        self._troubles: dict[str, str] = {}  # by kind; the gadget's own under ""
         self._asked: set[str] = set()
         self._round = 0
 
     def refresh(self) -> None:
         """Look at the gadget anew."""
         self._round += 1
-        self.subject, self.trouble = None, ""
+        self.subject = None
         self._files.clear()
+        self._troubles.clear()
         self._asked.clear()
         book, gadget = self._session.casebook, self._session.gadget
         if book is None or gadget is None:
@@ -46,7 +47,7 @@ class TakingHome:
             if this != self._round:
                 return
             if isinstance(found, Exception):
-                self.trouble = str(found)
+                self._troubles[""] = str(found)
             else:
                 self.subject = found
             self.changed.emit()
@@ -57,6 +58,10 @@ class TakingHome:
         """Why the gadget cannot become something; empty where it can, or where that is not known yet."""
         return cannot(self.subject, kind) if self.subject is not None else ""
 
+    def trouble(self, kind: Kind) -> str:
+        """What went wrong in making a kind's files, or in looking at the gadget."""
+        return self._troubles.get(kind.id) or self._troubles.get("", "")
+
     def files(self, kind: Kind) -> Files | None:
         """What a kind's files would hold; None while they are being made."""
         if kind.id not in self._files and kind.id not in self._asked and self.subject is not None:
@@ -66,7 +71,7 @@ class TakingHome:
     def use_template(self, template: str) -> None:
         """Payloads by another template."""
         self.template = template
-        self.trouble = ""
+        self._troubles.pop("payloads", None)
         self._files.pop("payloads", None)
         self._asked.discard("payloads")
         self.changed.emit()
@@ -79,7 +84,7 @@ class TakingHome:
             if this != self._round or template != self.template:
                 return
             if isinstance(found, Exception):
-                self.trouble = str(found)
+                self._troubles[kind.id] = str(found)
             else:
                 self._files[kind.id] = found
             self.changed.emit()
