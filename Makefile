@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test first-command fuzz check screenshots bench mutants soak lock clean
+.PHONY: demo test first-command fuzz check desktop-files screenshots bench mutants soak lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
@@ -24,6 +24,10 @@ check: .venv/dev
 # Runs what a newcomer types first, on a clean clone with the run-time lock file alone.
 first-command:
 	PYTHON=$(PYTHON) scripts/first-command
+
+# Icons and the manual page, of the drawing and of the command's own help.
+desktop-files: .venv/dev
+	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/desktop_files.py share
 
 screenshots: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots

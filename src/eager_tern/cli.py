@@ -17,12 +17,13 @@ from typing import Annotated, Any, Literal
 
 import typer
 
+from eager_tern import __version__
 from eager_tern.errors import InputError, TernError
 from eager_tern.places import log_path
 from eager_tern.replacing import write_text
 
 ABOUT = "Find out what a remote control, a sensor or a toy is saying."
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
+app = typer.Typer(no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
 AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
 PASSWORD = "EAGER_TERN_BROKER_PASSWORD"
@@ -37,6 +38,30 @@ Threshold = Annotated[float | None, typer.Option(help="Level of the threshold, i
 Shortest = Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")]
 ShortestGap = Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")]
 LineCode = Annotated[str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")]
+
+
+EXAMPLES = """\b
+Examples:
+  eager-tern read capture.wav --json
+  eager-tern make nec address=0x5B command=0x16
+  eager-tern compare *.txt --labels labels.csv --write-sheet cabinet.toml
+  eager-tern demo
+"""
+
+
+def _show_version(asked: bool) -> None:
+    if asked:
+        print(f"eager-tern {__version__}")
+        raise typer.Exit
+
+
+@app.callback(epilog=EXAMPLES)
+def common(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Show the version and exit.")
+    ] = False,
+) -> None:
+    """Find out what a remote control, a sensor or a toy is saying."""
 
 
 def main() -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication
 
 from eager_tern.casebook.file import SUFFIX
+from eager_tern.desk.one_window import Doorway, hand_over
 from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
 from eager_tern.faults import catch, start_log
@@ -44,22 +45,37 @@ def say_faults(window: Window) -> None:
     catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words, "Show the log", show_log)))
 
 
-def run(*paths: Path) -> int:
-    """Open the window on a casebook or some recordings, until it is closed."""
-    start_log()
-    app = application()
-    window = Window()
-    say_faults(window)
-    window.show()
+def _open(window: Window, paths: list[Path], recent: list[Path]) -> None:
+    """A casebook, then recordings into it; what was open last where no casebook is named."""
     casebooks = [path for path in paths if path.suffix.lower() == SUFFIX]
     recordings = [path for path in paths if path not in casebooks]
-    recent = [path for path in map(Path, window.settings.recent[:1]) if path.exists()]
     if casebooks or recent:
         if recordings:
             window.once_opened(lambda: window.import_files(recordings))
         window.open_casebook((casebooks or recent)[0])
     elif recordings:
         window.import_files(recordings)
+
+
+def run(*paths: Path) -> int:
+    """Open the window on a casebook or some recordings, until it is closed; or in the window that is open already."""
+    start_log()
+    app = application()
+    if hand_over(list(paths)):
+        return 0
+    window = Window()
+    say_faults(window)
+    window.show()
+    recent = [path for path in map(Path, window.settings.recent[:1]) if path.exists()]
+    _open(window, list(paths), recent)
+
+    def take_in(more: list[Path]) -> None:
+        _open(window, more, [])
+        window.raise_()
+        window.activateWindow()
+
+    doorway = Doorway(take_in)
+    app.aboutToQuit.connect(doorway.close)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: window.close())
     interrupts = QTimer()
