@@ -57,7 +57,8 @@ def manual() -> str:
     lines += [
         ".SH EXIT STATUS", ".TP", "0", "The work was done, even where nothing was recognised.", ".TP", "1",
         "An input could not be used; the message says which, where and why.",
-        ".TP", "2", "Wrong arguments.", ".TP", "3", "Sent, but an echo is missing or has other bits.", ".TP", "130", "Interrupted.",
+        ".TP", "2", "Wrong arguments.", ".TP", "3", "Sent, but an echo is missing or has other bits.",
+        ".TP", "130", "Interrupted.",
         ".SH FILES", ".TP", "~/.local/share/eager\\-tern/sheets", "Protocol sheets of your own, used everywhere.",
         ".TP", "~/.local/share/eager\\-tern/casebooks", "Casebooks that have the day for a name.",
         ".SH EXAMPLES", ".nf", *map(_roff, EXAMPLES), ".fi",

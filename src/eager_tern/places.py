@@ -32,6 +32,11 @@ def rescued_folder() -> Path:
     return data_folder() / "rescued"
 
 
+def runtime_folder() -> Path:
+    """For what lives as long as the user is logged in: sockets."""
+    return Path(platformdirs.user_runtime_dir(NAME, appauthor=False))
+
+
 def log_path() -> Path:
     """What happened inside, for whoever has to find out why."""
     return Path(platformdirs.user_state_dir(NAME, appauthor=False)) / "eager-tern.log"

@@ -91,7 +91,7 @@ def test_columns_are_told_by_a_sign(cooler: Stack) -> None:
     signs = column_signs(compare(cooler))
     assert "".join(signs[:16]) == "·" * 16
     assert "".join(signs[16:20]) == "aaaa"
-    assert set(signs[40:]) <= {"√"}
+    assert set(signs[40:]) <= {"✓"}
 
 
 def test_the_write_up_escapes_what_people_type(cooler: Stack) -> None:

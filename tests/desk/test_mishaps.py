@@ -16,7 +16,7 @@ from pytestqt.qtbot import QtBot
 from eager_tern.casebook.changes import Rename
 from eager_tern.casebook.store import Casebook
 from eager_tern.desk.app import say_faults
-from eager_tern.desk.keys_page import KeysPage
+from eager_tern.desk.help_page import HelpPage
 from eager_tern.desk.window import Window
 from eager_tern.faults import log
 from tests.desk.conftest import settle
@@ -124,7 +124,7 @@ def test_no_two_commands_share_a_key_and_the_page_of_keys_knows_all(window: Wind
     assert len(used) == len(set(used))
     window.commands.do("keys")
     page = window.pages.currentWidget()
-    assert isinstance(page, KeysPage)
+    assert isinstance(page, HelpPage)
     words = {label.text() for label in page.findChildren(QLabel)}
     assert {"Undo", "Listen or stop", "Ctrl+Z", "Space"} <= words
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from itertools import pairwise
 from pathlib import Path
@@ -279,8 +280,16 @@ def test_a_key_is_added_by_name(window: Window, qtbot: QtBot) -> None:
 
 
 def test_bits_go_to_the_clipboard(window: Window, qtbot: QtBot) -> None:
-    qtbot.mouseClick(window.signal.copy, Qt.MouseButton.LeftButton)
-    assert QApplication.clipboard().text() == window.session.selected_presses()[0].reading.bits
+    press = window.session.selected_presses()[0]
+    copied = {}
+    for form in window.signal.code.links:
+        qtbot.mouseClick(form, Qt.MouseButton.LeftButton)
+        copied[form.accessibleName().removeprefix("Copy the code as ")] = QApplication.clipboard().text()
+    assert copied["bits"] == press.reading.bits
+    assert int(copied["hex, as sent"], 16) == int(copied["decimal"]) == int(press.reading.bits, 2)
+    assert int(copied["hex, turned round"], 16) == int(press.reading.bits[::-1], 2)
+    assert copied["C array"].startswith("const uint32_t us[] = {")
+    assert json.loads(copied["payload"])["bits"] == press.reading.bits
     assert [window.signal.bits.base for _ in range(3) if not window.signal.base.click()] == ["decimal", "binary", "hex"]
 
 

@@ -37,12 +37,12 @@ class Comparison:
 
 
 def column_signs(found: Comparison) -> list[str]:
-    """What each column is, in one character: · constant, a letter its field, √ a check, # a counter, ? unexplained."""
+    """What each column is, in one character: · constant, a letter its field, ✓ a check, # a counter, ? unexplained."""
     signs = ["·"] * found.stack.columns
     for column in found.unexplained:
         signs[column] = "?"
     accounted = [(chr(ord("a") + n % 26), f.positions) for n, f in enumerate(found.fields)]
-    accounted += [("√", check.positions) for check in found.checks]
+    accounted += [("✓", check.positions) for check in found.checks]
     accounted += [("#", counter.positions) for counter in found.counters]
     for sign, positions in accounted:
         for column in positions:

@@ -137,14 +137,14 @@ def layout_svg(found: Comparison) -> str:
     cell = (WIDTH - 40) / BITS_A_LINE
     for column, sign in enumerate(column_signs(found)):
         x, y = 40 + column % BITS_A_LINE * cell, column // BITS_A_LINE * LINE_HEIGHT + 16
-        fill = {"·": "none", "√": GREEN, "?": RED}.get(sign, INK)
+        fill = {"·": "none", "✓": GREEN, "?": RED}.get(sign, INK)
         _rect(root, x, y, cell - 1.5, MARK_HEIGHT, fill, "#cbbfa3")
         if sign != "·":
             _text(root, x + cell / 2 - 4, y + 15, sign, PAPER)
         if column % 8 == 0:
             _text(root, x, y - 4, str(column))
     legend = "   ".join(f"{chr(ord('a') + n % 26)} {field.name}" for n, field in enumerate(found.fields))
-    _text(root, 40, lines * LINE_HEIGHT + 20, legend + "   √ check   # counter   ? unexplained")
+    _text(root, 40, lines * LINE_HEIGHT + 20, legend + "   ✓ check   # counter   ? unexplained")
     return ElementTree.tostring(root, "unicode")
 
 

@@ -74,7 +74,7 @@ def run(*paths: Path) -> int:
         window.raise_()
         window.activateWindow()
 
-    doorway = Doorway(take_in)
+    doorway = Doorway(lambda more: window.session.inbox.post(lambda: take_in(more)))
     app.aboutToQuit.connect(doorway.close)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: window.close())

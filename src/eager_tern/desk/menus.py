@@ -19,7 +19,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "&View": ("leaves", SEPARATOR, "wrap", "night"),
     "&Source": ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
     "S&end": ("say", "send_all", "silence"),
-    "&Help": ("keys",),
+    "&Help": ("keys", "sheet_language", SEPARATOR, "about"),
 }  # fmt: skip
 RECENT = "Open &recent"
 

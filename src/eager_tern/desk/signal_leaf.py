@@ -18,6 +18,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
+from eager_tern.desk.code_row import CodeRow
 from eager_tern.desk.links import link
 from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.overview import Overview
@@ -67,7 +68,7 @@ class SignalLeaf(QScrollArea):
         )
         self.base = link("", "Show values in hex, decimal or binary", self._next_base)
         self.order = link("", "Turn the order of the bits in each value round", self._turn)
-        self.copy = link("copy bits", "Copy the bits of this frame", self.copy_bits)
+        self.code = CodeRow(session)
         self._facts = Words()
         self._facts.setObjectName("aside")
         self._unwrapped = False
@@ -85,8 +86,8 @@ class SignalLeaf(QScrollArea):
         upper: tuple[QWidget, ...] = (self.recorded.line, self.tape, self.strip, self.recorded)
         for widget in upper:
             layout.addWidget(widget)
-        layout.addLayout(_row(self._facts, self.base, self.order, self.copy))
-        for widget in (self.bits, self.same_key):
+        layout.addLayout(_row(self._facts, self.base, self.order))
+        for widget in (self.bits, self.code, self.same_key):
             layout.addWidget(widget)
         layout.addLayout(_row(Words(), self.align))
         layout.addWidget(self.overlay)
@@ -120,6 +121,7 @@ class SignalLeaf(QScrollArea):
         self.bits.show_reading(best)
         self.overlay.show_presses(presses if len(presses) > 1 else [])
         self._hold_against(presses)
+        self.code.show_selected()
         self.same_key.show_presses(self._same_code(press))
         if press is not None and best is not None and best.bits.size:
             turned = best.code == "biphase" and best.sheet is not None and best.sheet.alphabet[1][0] < 0
@@ -168,7 +170,7 @@ class SignalLeaf(QScrollArea):
             (self.bits, has_bits),
             (self.base, has_bits),
             (self.order, has_bits),
-            (self.copy, has_bits),
+            (self.code, has_bits and one),
             (self._facts, has_bits),
             (self.same_key, one and self.same_key.sizeHint().height() > 0),
             (self.overlay, several),
@@ -201,8 +203,9 @@ class SignalLeaf(QScrollArea):
         self._show_base()
 
     def _show_base(self) -> None:
-        self.base.setText(f"values in {self.bits.base}")
-        self.order.setText("bits turned round" if self.bits.turned else "bits not turned")
+        following = BASES[(BASES.index(self.bits.base) + 1) % len(BASES)]
+        self.base.setText(f"show values in {following}")
+        self.order.setText("turn the bits back" if self.bits.turned else "turn each value's bits round")
 
     def copy_bits(self) -> None:
         """The frame's bits to the clipboard."""

@@ -74,7 +74,7 @@ class StackGrid(QAbstractScrollArea):
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Stack of bits")
         self.setToolTip(
-            "Under each bit: · constant, a letter its field, √ a check, # a counter, ? unexplained.\n"
+            "Under each bit: · constant, a letter its field, ✓ a check, # a counter, ? unexplained.\n"
             "Bytes in grey are constant, in hex as sent. Drag over the column numbers to show some bits in another way."
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -312,7 +312,7 @@ class StackGrid(QAbstractScrollArea):
         painter.setPen(QPen(colour("rule"), 1))
         painter.drawLine(QPointF(0, y), QPointF(sure(self.viewport()).width(), y))
         painter.setFont(digit_font(12))
-        roles = {"·": "fog", "√": "proven", "#": "ink", "?": "attention", "|": "ink"}
+        roles = {"·": "fog", "✓": "proven", "#": "ink", "?": "attention", "|": "ink"}
         for column, (at, foot) in enumerate(zip(self._at.tolist(), self._feet, strict=False)):
             if column in self._hidden:
                 continue

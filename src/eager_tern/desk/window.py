@@ -34,7 +34,7 @@ from eager_tern.desk.commands import LEAVES, commands_of
 from eager_tern.desk.describe import Describe
 from eager_tern.desk.findings import Findings
 from eager_tern.desk.header import Header
-from eager_tern.desk.keys_page import KeysPage
+from eager_tern.desk.help_page import HelpPage, about_page, keys_page, sheet_page
 from eager_tern.desk.log import Log
 from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
@@ -105,7 +105,7 @@ class Window(QMainWindow):
         self.findings = Findings(self.session, self.comparison)
         self.start = Start(self.session)
         self.home = TakeHome(self.session)
-        self.keys = KeysPage(self.commands, shown_groups(LEAVES))
+        self.help: HelpPage | None = None  # made when it is asked for
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._name_offered = False
         self._build()
@@ -128,7 +128,7 @@ class Window(QMainWindow):
         leaves: tuple[QWidget, ...] = (
             self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
         )  # fmt: skip
-        for page in (*leaves, self.start, self.keys, self.home):
+        for page in (*leaves, self.start, self.home):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -192,8 +192,7 @@ class Window(QMainWindow):
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
         self.findings.go.connect(self.show_leaf)
-        for page in (self.keys, self.home):
-            page.closed.connect(self._show_page)
+        self.home.closed.connect(self._show_page)
         for said in (self.home.said, self.start.said):
             said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
@@ -223,7 +222,7 @@ class Window(QMainWindow):
         self.menus.refresh()
         path = self.session.casebook.path if self.session.casebook is not None else None
         self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
-        if self.pages.currentWidget() not in (self.keys, self.home):
+        if self.pages.currentWidget() not in (self.help, self.home):
             self._show_page()
 
     def _show_page(self) -> None:
@@ -248,7 +247,22 @@ class Window(QMainWindow):
         self.stack.grid.show_row(row)
 
     def show_keys(self) -> None:
-        self._lay_over(self.keys)
+        self._show_help(keys_page(self.commands, shown_groups(LEAVES)))
+
+    def show_sheet_language(self) -> None:
+        self._show_help(sheet_page())
+
+    def show_about(self) -> None:
+        self._show_help(about_page())
+
+    def _show_help(self, page: HelpPage) -> None:
+        if self.help is not None:
+            self.pages.removeWidget(self.help)
+            self.help.deleteLater()
+        self.help = page
+        page.closed.connect(self._show_page)
+        self.pages.addWidget(page)
+        self._lay_over(page)
 
     def _lay_over(self, page: QWidget) -> None:
         """A page in place of the leaves and of what is found about them."""

@@ -24,7 +24,7 @@ from eager_tern.protocol.reading import UNKNOWN, Reading
 from eager_tern.session.words import CODE_NAMES, duration, frequency, plural, reading_name
 
 Status = Literal["proven", "uncertain", "failing", "note"]
-STATUS_WORDS = {"proven": "sure", "uncertain": "uncertain", "failing": "does not hold", "note": ""}
+STATUS_WORDS = {"proven": "sure", "uncertain": "not proven", "failing": "does not hold", "note": ""}
 SURE = 0.9
 
 
