@@ -110,7 +110,8 @@ def test_who_is_killed_is_offline_by_his_last_will(broker: Mosquitto) -> None:
     home.close()
 
 
-def test_no_press_is_lost_while_the_broker_is_gone(broker: Mosquitto) -> None:
+def test_no_press_is_lost_while_the_broker_is_gone(broker: Mosquitto, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("eager_tern.bridge.broker.LEAST_BACK_OFF_S", 3)  # so that whoever hears is there before
     told: list[str] = []
     link = linked(broker.port, tell=told.append)
     home = Home(broker.port)
@@ -121,18 +122,21 @@ def test_no_press_is_lost_while_the_broker_is_gone(broker: Mosquitto) -> None:
                 broker.kill()
             if command == 40:
                 broker.start()
-                until(lambda: home.client.is_connected() and link.connected, 20)
+                again = Home(broker.port)
+                until(lambda: link.connected, 20)
             for heard in hearing.feed(nec(command), float(command)):
                 publish_heard(link, TOPICS, heard, number, None)
                 number += 1
             time.sleep(0.01)
-        until(lambda: len(set(home.heard(TOPICS.press))) == 60, 20)
-        presses = [json.loads(each) for each in dict.fromkeys(home.heard(TOPICS.press))]
+        until(lambda: len({*home.heard(TOPICS.press), *again.heard(TOPICS.press)}) == 60, 20)
+        every = dict.fromkeys([*home.heard(TOPICS.press)[:20], *again.heard(TOPICS.press)])  # one may come twice
+        presses = [json.loads(each) for each in every]
         assert [press["readings"][0]["fields"]["command"] for press in presses] == list(range(60))
         assert any("is gone" in words for words in told)
     finally:
         link.close()
         home.close()
+        again.close()
 
 
 def test_of_too_many_the_last_are_kept() -> None:
