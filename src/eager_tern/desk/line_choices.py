@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QSpinBox, QWidget
 
 from eager_tern.desk.choice import choice
 from eager_tern.desk.words import Words
@@ -51,20 +51,20 @@ class LineChoices(QWidget):
             box.setKeyboardTracking(False)
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.what = Words("a long one is")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(5)
+        grid = QGridLayout(self)  # two rows: they fit the narrowest window
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(6)
+        grid.setColumnStretch(4, 1)
         choices: tuple[tuple[QLabel, QWidget], ...] = (
             (Words("read as"), self.code),
             (Words("data behind"), self.leader),
             (self.what, self.meaning),
             (Words("first bit"), self.order),
         )
-        for words, widget in choices:
-            row.addWidget(words)
-            row.addWidget(widget)
-            row.addSpacing(4)
-        row.addStretch(1)
+        for number, (words, widget) in enumerate(choices):
+            grid.addWidget(words, number // 2, 2 * (number % 2))
+            grid.addWidget(widget, number // 2, 2 * (number % 2) + 1)
         for combo in (self.code, self.meaning, self.order):
             combo.activated.connect(self._say)
         for box in (self.leader, self.tolerance):

@@ -47,7 +47,8 @@ class Plate(QWidget):
         self.ghosts = ghosts(self.keys)[:MOST_GHOSTS]
         self._current = min(self._current, max(len(self.keys) - 1, 0))
         caught = sum(key.best is not None for key in self.keys)
-        self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught")
+        keys = [f"{key.name} {'caught' if key.best is not None else 'missing'}" for key in self.keys]
+        self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught: {', '.join(keys)}")
         self.setMinimumSize(self.sizeHint())
         self.update()
 

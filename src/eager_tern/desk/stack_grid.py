@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit
 
 from eager_tern.compare.comparison import Comparison, column_signs
+from eager_tern.compare.labels import listed
 from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
@@ -136,7 +137,20 @@ class StackGrid(QAbstractScrollArea):
     def select(self, rows: set[int]) -> None:
         """Show which rows are chosen."""
         self.selected = rows
+        self._describe()
         sure(self.viewport()).update()
+
+    def _describe(self) -> None:
+        """What a screen reader says: how much there is, and the row that is chosen with what is inked in it."""
+        rows, columns = self.stack.bits.shape
+        words = f"{rows} rows of {columns} bits"
+        places = np.flatnonzero(np.isin(self.order, list(self.selected)))
+        if places.size == 1:
+            place = int(places[0])
+            row, inked = int(self.order[place]), np.flatnonzero(self._differs[place]).tolist()
+            differs = f"differs in bits {listed([str(bit) for bit in inked])}" if inked else "differs in no bit"
+            words += f"; row {place + 1}, {self.names[row] or f'press {row + 1}'}: {differs}"
+        self.setAccessibleDescription(words)
 
     def choose_range(self, columns: Range | None) -> None:
         """Choose the columns that the next way is for."""

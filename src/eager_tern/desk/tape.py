@@ -52,6 +52,8 @@ class WrappedTape(QWidget):
             self._lines = wrapped_lines(frame.as_read, reading, groups)
             if reading is not None:
                 self._deviations = edge_deviations(frame.as_read.durations_us, reading.expected_us)
+        lines = [f"{line.caption or 'line'} {(line.to_us - line.from_us) / 1e3:.1f} ms" for line in self._lines]
+        self.setAccessibleDescription("; ".join(lines))
         self.updateGeometry()
         self.setFixedHeight(self.sizeHint().height())
         self.update()

@@ -30,7 +30,7 @@ class Palette:
 
 DAY = Palette(
     paper="#F6F1E4", margin="#F0EADA", card="#FEFBF3", ink="#1B2A41", quiet="#55606B", rule="#DCD3BD",
-    attention="#C73C25", on_attention="#FFFBF2", chosen="#FFF6E4", proven="#256B66", uncertain="#8F5D0B", fog="#8E9A9E",
+    attention="#BD3822", on_attention="#FFFBF2", chosen="#FFF6E4", proven="#256B66", uncertain="#8F5D0B", fog="#8E9A9E",
 )  # fmt: skip
 NIGHT = Palette(
     paper="#161D27", margin="#121821", card="#1E2733", ink="#EDE6D6", quiet="#A9B2B9", rule="#323D4A",

@@ -244,9 +244,14 @@ class TimingLeaf(QWidget):
         row = QHBoxLayout()
         row.setSpacing(10)
         clock = (Words("clock"), self.by_hand.tolerance)
-        for widget in (Words("unit"), self.unit, Words("mark excess"), self.excess, *clock, self.begin, self.back):
+        for widget in (Words("unit"), self.unit, Words("mark excess"), self.excess, *clock):
             row.addWidget(widget)
         row.addStretch(1)
+        links = QHBoxLayout()
+        links.setSpacing(16)
+        for each in (self.begin, self.back):
+            links.addWidget(each)
+        links.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 14, 14, 14)
         layout.setSpacing(8)
@@ -260,10 +265,12 @@ class TimingLeaf(QWidget):
         for text, picture in pictures:
             heading = Words(text)
             heading.setObjectName("heading")
+            heading.setWordWrap(True)
             layout.addWidget(heading)
             layout.addWidget(picture, 1 if picture is self.drift else 0)
         layout.addLayout(row)
         layout.addWidget(self.by_hand)
+        layout.addLayout(links)
         layout.addWidget(self.told)
         self.lengths.dragged.connect(self._dragged)
         self.lengths.tolerance_dragged.connect(self._tolerance_dragged)

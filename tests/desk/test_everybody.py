@@ -1,0 +1,74 @@
+"""Everybody can use it: names for what is drawn, contrast, a size of its own on every screen."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QLabel, QWidget
+from pytestqt.qtbot import QtBot
+
+from eager_tern.desk.theme import DAY, NIGHT, Palette
+from eager_tern.desk.window import Window
+from tests.desk.conftest import settle
+
+
+def luminance(colour: str) -> float:
+    """Relative luminance (WCAG 2.2)."""
+    parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+    linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(one: str, other: str) -> float:
+    high, low = sorted((luminance(one), luminance(other)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("palette", [DAY, NIGHT], ids=["day", "night"])
+def test_text_stands_out_from_every_ground(palette: Palette) -> None:
+    for ground in (palette.paper, palette.margin, palette.card, palette.chosen):
+        for ink in (palette.ink, palette.quiet, palette.attention, palette.proven, palette.uncertain):
+            assert contrast(ink, ground) >= 4.5, (ink, ground)
+    assert contrast(palette.on_attention, palette.attention) >= 4.5
+
+
+def test_what_is_drawn_is_said(window: Window) -> None:
+    session = window.session
+    session.select((session.shown_presses()[0].id,))
+    assert window.signal.tape.accessibleDescription().startswith("leader 1")
+    assert "address 0x5B" in window.signal.bits.accessibleName()
+    window.show_leaf("Handset")
+    assert "7 of 12 keys caught: Lamp caught, Timer missing" in window.handset.plate.accessibleDescription()
+    window.choose_gadget(4)
+    settle(window)
+    window.show_leaf("Stack")
+    session.select((session.shown_presses()[1].id,))
+    described = window.stack.grid.accessibleDescription()
+    assert described.startswith("44 rows of 112 bits; row 2, ")
+    assert "differs in bits" in described
+
+
+def cut_off(widget: QWidget) -> list[str]:
+    """The labels in sight whose words are wider than they are, and that do not wrap."""
+    labels = [label for label in widget.findChildren(QLabel) if label.isVisible() and not label.wordWrap()]
+    return [
+        label.text()
+        for label in labels
+        if label.text()
+        and not label.toolTip()
+        and label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2
+    ]
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1366, 768), (1920, 1080)])
+def test_every_leaf_fits_every_screen(window: Window, qtbot: QtBot, size: tuple[int, int]) -> None:
+    window.resize(QSize(*size))
+    for gadget in (1, 4):
+        window.choose_gadget(gadget)
+        settle(window)
+        for leaf in ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots", "Send"):
+            window.show_leaf(leaf)
+            qtbot.wait(20)
+            assert window.width() == size[0], leaf
+            assert window.height() == size[1], leaf
+            assert not cut_off(window.pages.currentWidget()), (leaf, size)  # type: ignore[arg-type]
