@@ -136,7 +136,7 @@ def read(
     """Find the frames in captures, name their protocol and extract the fields."""
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import sheets_in, with_own
-    from eager_tern.reports import describe_take, readings_document
+    from eager_tern.reports.readings import describe_take, readings_document
 
     asked = _or_complain(lambda: _sheet_named(why)) if why else None
     own, wrong = sheets_in(sheets_folder())
@@ -236,7 +236,7 @@ def compare(
     from eager_tern.compare.writing import sheet_of
     from eager_tern.intake.captures import gather
     from eager_tern.intake.publishing import publish
-    from eager_tern.reports import comparison_document, describe_comparison
+    from eager_tern.reports.comparison import comparison_document, describe_comparison
 
     manner = _manner(sheet, polarity, channel, samples, rate, threshold, shortest, gap, line_code)
     gathered = _or_complain(lambda: gather(paths, labels, manner))
@@ -279,7 +279,7 @@ def make(
     from eager_tern.formats.timing_text import to_text
     from eager_tern.protocol.fields import Value, value_of
     from eager_tern.protocol.making import make_frame
-    from eager_tern.reports import made_document
+    from eager_tern.reports.readings import made_document
 
     given: dict[str, Value] = {}
     for pair in values or []:
@@ -385,7 +385,7 @@ def send(
 ) -> None:
     """Say presses to whatever can send them, and hear what comes of it."""
     from eager_tern.demo.playing import open_ear, open_target
-    from eager_tern.reports import describe_sent, sent_document
+    from eager_tern.reports.sent import describe_sent, sent_document
     from eager_tern.sending.order import Order, ordered, send_order
 
     stopped = _stopped_by_signals()
@@ -420,7 +420,7 @@ def echo(
     """Hold two captures against each other: what was meant, and what was heard of it."""
     from eager_tern.intake.files import read_file
     from eager_tern.protocol.loading import library
-    from eager_tern.reports import describe_echoes, echo_document
+    from eager_tern.reports.sent import describe_echoes, echo_document
     from eager_tern.sending.echo import echoes, meant_presses
 
     def work() -> Any:

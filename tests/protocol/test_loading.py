@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from eager_tern.errors import InputError
-from eager_tern.protocol.loading import library, parse_sheet, sheet_text, sheets_in, with_own
+from eager_tern.protocol.loading import library, parse_sheet, reads_what_it_makes, sheet_text, sheets_in, with_own
+from eager_tern.protocol.schema import Sheet
 
 NEC = sheet_text("nec") or ""
 
@@ -31,3 +32,9 @@ def test_an_error_about_the_whole_names_the_line_it_is_about() -> None:
     line = next(n for n, line in enumerate(text.splitlines(), 1) if 'name = "key"' in line)
     assert raised.value.place == f"line {line}, column 8"
     assert "uses bit 63" in raised.value.reason
+
+
+@pytest.mark.parametrize("sheet", library(), ids=lambda sheet: sheet.id)
+def test_a_sheet_of_the_library_reads_what_it_makes(sheet: Sheet) -> None:
+    """Which is not looked into at every start."""
+    assert sheet.serial is not None or reads_what_it_makes(sheet)

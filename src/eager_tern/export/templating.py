@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 from datetime import date
+from functools import cache
 from typing import Any
-
-from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from eager_tern import __version__
 
-ENVIRONMENT = Environment(
-    loader=PackageLoader("eager_tern.export"),
-    undefined=StrictUndefined,
-    trim_blocks=True,
-    lstrip_blocks=True,
-    keep_trailing_newline=True,
-    autoescape=False,  # code, not pages: whatever goes in is made harmless for its language before
-)
+
+@cache
+def _environment() -> Any:
+    from jinja2 import Environment, PackageLoader, StrictUndefined  # a start without any export does without it
+
+    return Environment(
+        loader=PackageLoader("eager_tern.export"),
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        keep_trailing_newline=True,
+        autoescape=False,  # code, not pages: whatever goes in is made harmless for its language before
+    )
 
 
 def rendered(template: str, **values: Any) -> str:
     """A template's text; the date and the application's version are known to all of them."""
-    return ENVIRONMENT.get_template(template).render(date=date.today().isoformat(), version=__version__, **values)
+    made = _environment().get_template(template)
+    return str(made.render(date=date.today().isoformat(), version=__version__, **values))

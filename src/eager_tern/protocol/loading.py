@@ -33,6 +33,16 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
     ``base`` finds the sheet that ``based_on`` names (the library's, if not given); its keys stand wherever this
     text does not say otherwise. Raises InputError with the line and the reason.
     """
+    sheet = _parsed(text, source, base)
+    if sheet.serial is None and sheet.mark_excess_us is None and not reads_what_it_makes(sheet):
+        raise InputError(
+            source, "it cannot read what it makes: are two symbols alike, or pulses shorter than a receiver's error?"
+        )
+    return sheet
+
+
+def _parsed(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
+    """The sheet of a text, whether or not it can read what it makes."""
     if len(text) > LONGEST:
         raise InputError(source, f"is too long for a sheet: {len(text):,} characters, {LONGEST:,} at most")
     for number, line in enumerate(text.splitlines(), 1):
@@ -58,12 +68,7 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
             "family": parent.family,
             **raw,
         }
-    sheet = sheet_of_keys(raw, source, text)
-    if sheet.serial is None and sheet.mark_excess_us is None and not reads_what_it_makes(sheet):
-        raise InputError(
-            source, "it cannot read what it makes: are two symbols alike, or pulses shorter than a receiver's error?"
-        )
-    return sheet
+    return sheet_of_keys(raw, source, text)
 
 
 def reads_what_it_makes(sheet: Sheet) -> bool:
@@ -135,7 +140,8 @@ def sheet_text(sheet_id: str) -> str | None:
 def library_sheet(sheet_id: str) -> Sheet | None:
     """A sheet of the library by its id, None if there is none."""
     text = sheet_text(sheet_id) if re.fullmatch(r"[a-z0-9-]+", sheet_id) else None
-    return parse_sheet(text, f"{sheet_id}.toml") if text is not None else None
+    # That these read what they make is for a test to find out, not for every start.
+    return _parsed(text, f"{sheet_id}.toml") if text is not None else None
 
 
 @cache

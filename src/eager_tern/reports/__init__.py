@@ -1,0 +1,1 @@
+"""The command's documents: as JSON and as lines of text."""
