@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QRect, QSize
 from PyQt6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
+from eager_tern.desk.settings import SIZES, THEMES, load_settings
 from eager_tern.desk.theme import DAY, NIGHT, Palette
-from eager_tern.desk.window import Window
+from eager_tern.desk.window import TITLE_BAR, Window, inside
 from tests.desk.conftest import settle
 
 
@@ -72,3 +75,34 @@ def test_every_leaf_fits_every_screen(window: Window, qtbot: QtBot, size: tuple[
             assert window.width() == size[0], leaf
             assert window.height() == size[1], leaf
             assert not cut_off(window.pages.currentWidget()), (leaf, size)  # type: ignore[arg-type]
+
+
+def test_a_window_opens_inside_the_screen() -> None:
+    small, large = QRect(0, 0, 1280, 800), QRect(0, 0, 3840, 2160)
+    assert inside(QRect(0, 0, 1280, 800), small) == QRect(0, TITLE_BAR, 1280, 800 - TITLE_BAR)
+    assert inside(QRect(300, 200, 1280, 800), large) == QRect(300, 200, 1280, 800)
+    assert large.contains(inside(QRect(-500, -500, 1280, 800), large))
+    assert large.contains(inside(QRect(9000, 9000, 1280, 800), large))  # where a screen was that is gone
+
+
+def test_what_is_preferred_counts_at_once_and_is_kept(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    window.commands.do("preferences")
+    page = window.preferences
+    assert window.pages.currentWidget() is page
+    for theme, night in (("night", True), ("day", False)):
+        page.theme.setCurrentIndex(THEMES.index(theme))  # type: ignore[arg-type]
+        page.theme.activated.emit(0)
+        assert window.is_night == night
+        assert load_settings().theme == theme
+    page.scale.setCurrentIndex(SIZES.index(150))
+    page.scale.activated.emit(0)
+    assert "next start" in page.aside.text()
+    page.folder.setText(str(tmp_path / "mine"))
+    page.folder.editingFinished.emit()
+    assert load_settings().size == 150
+    page.closed.emit()
+    window.session.close()
+    settle(window)
+    window.toggle_listening()
+    qtbot.waitUntil(lambda: window.live.on, timeout=8000)
+    assert list((tmp_path / "mine").glob("*.tern"))

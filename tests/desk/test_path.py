@@ -144,12 +144,12 @@ def test_a_port_that_goes_away_is_said_and_nothing_lost(window: Window, qtbot: Q
 
 @pytest.mark.parametrize("night", [False, True])
 def test_themes_change_at_once_and_are_remembered(window: Window, night: bool) -> None:
-    if window.settings.night != night:
+    if window.is_night != night:
         window.menus.actions["night"].trigger()
     ground = window.palette().window().color().lightness()
     assert ground < 60 if night else ground > 200
     window.close()
-    assert load_settings().night == night
+    assert (load_settings().theme == "night") == night
 
 
 def test_an_armed_source_records_from_the_first_edge_on(window: Window, qtbot: QtBot) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 from pathlib import Path
@@ -12,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from eager_tern.casebook.file import SUFFIX
 from eager_tern.desk.one_window import Doorway, hand_over
+from eager_tern.desk.settings import load_settings
 from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
 from eager_tern.faults import catch, start_log
@@ -25,6 +27,7 @@ def application() -> QApplication:
     """The one application object, with the shipped typefaces."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
+        os.environ.setdefault("QT_SCALE_FACTOR", str(load_settings().size / 100))
         app = QApplication(sys.argv[:1])
     if app.applicationName() == NAME:
         return app

@@ -15,7 +15,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "&File": (
         "new", "open", "recent", "example", "tour", SEPARATOR, "import", "home", "save_as", SEPARATOR, "quit",
     ),
-    "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find"),
+    "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find", SEPARATOR, "preferences"),
     "&View": ("leaves", SEPARATOR, "wrap", "night"),
     "&Source": ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
     "S&end": ("say", "send_all", "silence"),

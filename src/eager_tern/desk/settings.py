@@ -4,18 +4,24 @@ from __future__ import annotations
 
 import logging
 from pathlib import Path
+from typing import Literal
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, ValidationError, field_validator
 
 from eager_tern.places import config_folder
 
 MOST_RECENT = 8
+ThemeName = Literal["desktop", "day", "night"]
+THEMES: tuple[ThemeName, ...] = ("desktop", "day", "night")
+SIZES = (90, 100, 110, 125, 150, 175, 200)
 log = logging.getLogger(__name__)
 
 
 class Settings(BaseModel):
     recent: list[str] = []
-    night: bool = False
+    theme: ThemeName = "desktop"
+    size: int = 100  # of everything, per cent
+    casebooks: str = ""  # where those go that are not named yet; the usual place
     armed: bool = False
     ear: bool = False
     geometry: str = ""  # Qt's own form, in hex
@@ -24,6 +30,11 @@ class Settings(BaseModel):
     toured: bool = False
     broker: str = ""  # its address, without a password
     topics: str = ""
+
+    @field_validator("size")
+    @classmethod
+    def _one_of_them(cls, size: int) -> int:
+        return size if size in SIZES else 100
 
     def remember(self, path: Path) -> None:
         """Put a casebook first among the recent ones."""

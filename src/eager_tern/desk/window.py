@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -39,6 +39,7 @@ from eager_tern.desk.log import Log
 from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
 from eager_tern.desk.plate import HandsetLeaf
+from eager_tern.desk.preferences import Preferences
 from eager_tern.desk.publish import AskBroker
 from eager_tern.desk.qt import add_action, sure
 from eager_tern.desk.send_leaf import SendLeaf
@@ -59,6 +60,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.formats.iq import RAW_SUFFIXES
 from eager_tern.formats.parcel import is_parcel
+from eager_tern.places import casebooks_folder
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.example import make_example
 from eager_tern.session.imports import Imports
@@ -71,6 +73,7 @@ from eager_tern.session.sources import SourceChoice
 from eager_tern.session.sweeping import Sweeping
 
 WIDTH, HEIGHT = 1280, 800
+TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 
 
@@ -105,6 +108,7 @@ class Window(QMainWindow):
         self.findings = Findings(self.session, self.comparison)
         self.start = Start(self.session)
         self.home = TakeHome(self.session)
+        self.preferences = Preferences(self.settings)
         self.help: HelpPage | None = None  # made when it is asked for
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._name_offered = False
@@ -128,7 +132,7 @@ class Window(QMainWindow):
         leaves: tuple[QWidget, ...] = (
             self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
         )  # fmt: skip
-        for page in (*leaves, self.start, self.home):
+        for page in (*leaves, self.start, self.home, self.preferences):
             self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
@@ -192,7 +196,11 @@ class Window(QMainWindow):
         self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
         self.findings.go.connect(self.show_leaf)
-        self.home.closed.connect(self._show_page)
+        for page in (self.home, self.preferences):
+            page.closed.connect(self._show_page)
+        self.preferences.changed.connect(self._preferred)
+        if (hints := QApplication.styleHints()) is not None:
+            hints.colorSchemeChanged.connect(self.apply_theme)
         for said in (self.home.said, self.start.said):
             said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
@@ -222,7 +230,7 @@ class Window(QMainWindow):
         self.menus.refresh()
         path = self.session.casebook.path if self.session.casebook is not None else None
         self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
-        if self.pages.currentWidget() not in (self.help, self.home):
+        if self.pages.currentWidget() not in (self.help, self.home, self.preferences):
             self._show_page()
 
     def _show_page(self) -> None:
@@ -295,14 +303,30 @@ class Window(QMainWindow):
         self.shot_plan.put((*self.shot_plan.shots(), *shots), words="plan shots")
         self.notice.say(f"{len(shots)} {'press' if len(shots) == 1 else 'presses'} added to the shot list.")
 
+    @property
+    def is_night(self) -> bool:
+        """Whether the night theme is in force: said, or that of the desktop."""
+        if self.settings.theme != "desktop":
+            return self.settings.theme == "night"
+        hints = QApplication.styleHints()
+        return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+
+    def show_preferences(self) -> None:
+        self.preferences.show_theme()
+        self._lay_over(self.preferences)
+
+    def _preferred(self) -> None:
+        save_settings(self.settings)
+        self.apply_theme()
+
     def toggle_night(self) -> None:
-        self.settings.night = not self.settings.night
+        self.settings.theme = "day" if self.is_night else "night"
         self.apply_theme()
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        Theme.apply(app, NIGHT if self.settings.night else DAY)
+        Theme.apply(app, NIGHT if self.is_night else DAY)
         self.signal.refresh()
 
     # Casebooks and gadgets
@@ -485,7 +509,7 @@ class Window(QMainWindow):
             then()
             return
         self.once_opened(then)
-        self.session.create_unnamed()
+        self.session.create_unnamed(Path(self.settings.casebooks) if self.settings.casebooks else casebooks_folder())
 
     def _offer_a_name(self) -> None:
         """A first label makes an unnamed casebook worth a name."""
@@ -555,9 +579,15 @@ class Window(QMainWindow):
         self.header.remembered = self.settings.source
         if self.settings.geometry:
             self.restoreGeometry(QByteArray.fromHex(self.settings.geometry.encode()))
+        self._stay_inside()
         if self.settings.splitter:
             self.splitter.restoreState(QByteArray.fromHex(self.settings.splitter.encode()))
         self.apply_theme()
+
+    def _stay_inside(self) -> None:
+        """Within the screen that is there, title bar included."""
+        if (screen := self.screen()) is not None:
+            self.setGeometry(inside(self.geometry(), screen.availableGeometry()))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if self.log.view.editor is not None:
@@ -571,6 +601,15 @@ class Window(QMainWindow):
         save_settings(self.settings)
         self.session.close()
         super().closeEvent(event)
+
+
+def inside(window: QRect, screen: QRect) -> QRect:
+    """A window's geometry within what a screen has free: smaller if need be, and where its title bar is seen."""
+    free = screen.adjusted(0, TITLE_BAR, 0, 0)
+    size = window.size().boundedTo(free.size())
+    x = min(max(window.x(), free.x()), free.x() + free.width() - size.width())
+    y = min(max(window.y(), free.y()), free.y() + free.height() - size.height())
+    return QRect(QPoint(x, y), size)
 
 
 def _column(widget: QWidget) -> QVBoxLayout:

@@ -73,6 +73,7 @@ class Session:
         self.sheets: tuple[Sheet, ...] = library()
         self.inbox.in_thread(get_ready, lambda _: None)
         self._frames: Frames | None = None
+        self._unnamed_in = casebooks_folder()  # where casebooks stand that have the day for a name
         self._keys: list[Key] | None = None  # made when first asked for
         self._takes: dict[int, Take] = {}
         self._loading: Slices | None = None
@@ -97,10 +98,10 @@ class Session:
         """A new casebook in place of this one; what stands at the path stays, and it is said."""
         self._open(lambda: (_created(path, gadget), ""))
 
-    def create_unnamed(self) -> None:
+    def create_unnamed(self, folder: Path) -> None:
         """A new casebook among the user's data, named by the day, so that what comes is kept from the first pulse."""
         day = time.strftime("%Y-%m-%d")
-        folder = casebooks_folder()
+        self._unnamed_in = folder
         names = chain([day], (f"{day}-{number}" for number in count(2)))
 
         def create() -> tuple[Casebook, str]:
@@ -116,7 +117,7 @@ class Session:
     @property
     def is_unnamed(self) -> bool:
         """Whether the open casebook still has the day for a name."""
-        return self.casebook is not None and self.casebook.path.parent == casebooks_folder()
+        return self.casebook is not None and self.casebook.path.parent == self._unnamed_in
 
     def save_as(self, path: Path) -> None:
         """A copy of the casebook under another name, which takes this one's place. What goes on stops."""
