@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test first-command fuzz check desktop-files screenshots bench mutants soak lock clean
+.PHONY: demo test first-command fuzz check desktop-files deb deb-test screenshots bench mutants soak lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
@@ -28,6 +28,13 @@ first-command:
 # Icons and the manual page, of the drawing and of the command's own help.
 desktop-files: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/desktop_files.py share
+
+# A Debian package, by the distribution's own tools; and the same installed, started and removed, as root.
+deb:
+	scripts/deb
+
+deb-test: deb
+	scripts/deb-test
 
 screenshots: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py docs/screenshots
@@ -59,4 +66,4 @@ lock:
 	$(LOCK) --group dev -o requirements-dev.lock
 
 clean:
-	rm -rf .venv
+	rm -rf .venv build
