@@ -416,3 +416,21 @@ def test_the_simulated_gadget_sends_what_the_shot_list_asks_for(window: Window, 
     assert len(session.shown_presses()) == 18
     assert all(not shot.open for shot in window.shot_plan.shots()[:-1])
     window.toggle_listening()
+
+
+def test_the_log_gives_way_to_the_stack(window: Window) -> None:
+    window.choose_gadget(4)
+    settle(window)
+    window.show_leaf("Stack")
+    assert not window.left.isVisible()
+    assert window.stack.grid.horizontalScrollBar().maximum() == 0  # 112 bits at 1280, what is constant folded
+    window.commands.do("log")
+    assert window.left.isVisible()
+    window.commands.do("log")
+    window.toggle_listening()
+    assert window.left.isVisible()  # its keys are there
+    window.toggle_listening()
+    window.commands.do("keys")
+    assert window.left.isVisible()
+    window.show_leaf("Signal")
+    assert window.left.isVisible()

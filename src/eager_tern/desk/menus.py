@@ -16,7 +16,7 @@ MENUS: dict[str, tuple[str, ...]] = {
         "new", "open", "recent", "example", "tour", SEPARATOR, "import", "home", "save_as", SEPARATOR, "quit",
     ),
     "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find", SEPARATOR, "preferences"),
-    "&View": ("leaves", SEPARATOR, "wrap", "night"),
+    "&View": ("leaves", SEPARATOR, "wrap", "log", "night"),
     "&Source": ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
     "S&end": ("say", "send_all", "silence"),
     "&Help": ("keys", "sheet_language", SEPARATOR, "about"),

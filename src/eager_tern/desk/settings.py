@@ -28,6 +28,7 @@ class Settings(BaseModel):
     splitter: str = ""
     source: str = ""
     toured: bool = False
+    log_beside_stack: bool = False
     broker: str = ""  # its address, without a password
     topics: str = ""
 

@@ -142,15 +142,15 @@ class Window(QMainWindow):
         tab_row.addWidget(self.tabs)
         column.addLayout(tab_row)
         column.addWidget(self.pages, 1)
-        left = QWidget()
-        stack = _column(left)
+        self.left = QWidget()
+        stack = _column(self.left)
         stack.addWidget(self.log, 1)
         stack.addWidget(self.source_panel)
         stack.addWidget(self.handset_panel)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(1)
         self.splitter.setChildrenCollapsible(False)
-        parts: tuple[tuple[QWidget, int], ...] = ((left, 210), (centre, 420), (self.findings, 230))
+        parts: tuple[tuple[QWidget, int], ...] = ((self.left, 210), (centre, 420), (self.findings, 230))
         for widget, least in parts:
             widget.setMinimumWidth(least)
             self.splitter.addWidget(widget)
@@ -238,11 +238,17 @@ class Window(QMainWindow):
         showing = LEAVES[self.tabs.currentIndex()]
         self.tabs.setVisible(self.session.casebook is not None)
         self.findings.setVisible(True)
+        self._give_way()
         self.findings.show_stack(showing == "Stack" and self.session.casebook is not None)
         if self.session.casebook is None or (empty and showing == "Signal"):
             self.pages.setCurrentWidget(self.start)
         else:
             self.pages.setCurrentIndex(self.tabs.currentIndex())
+
+    def _give_way(self) -> None:
+        """The stack says the log's labels again: the log gives way to it, unless keys are pressed under it."""
+        on_stack = LEAVES[self.tabs.currentIndex()] == "Stack" and not self.tabs.isHidden()
+        self.left.setVisible(not on_stack or self.live.is_open or self.settings.log_beside_stack)
 
     def show_leaf(self, name: str) -> None:
         self.tabs.setCurrentIndex(LEAVES.index(name))
@@ -276,6 +282,7 @@ class Window(QMainWindow):
         """A page in place of the leaves and of what is found about them."""
         self.tabs.hide()
         self.findings.hide()
+        self.left.show()
         self.pages.setCurrentWidget(page)
 
     def label_press(self) -> None:
@@ -310,6 +317,11 @@ class Window(QMainWindow):
             return self.settings.theme == "night"
         hints = QApplication.styleHints()
         return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+
+    def toggle_log(self) -> None:
+        """Have the log beside the stack, too, or no longer."""
+        self.settings.log_beside_stack = not self.settings.log_beside_stack
+        self._show_page()
 
     def show_preferences(self) -> None:
         self.preferences.show_theme()
@@ -550,6 +562,7 @@ class Window(QMainWindow):
 
     def _show_listening(self) -> None:
         on = self.live.on
+        self._give_way()
         self.header.show_listening(on, self.live.waiting)
         self.header.level.run(self.live.is_open)
         self.menus.refresh()
