@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QRect, QSize
+from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -106,3 +106,23 @@ def test_what_is_preferred_counts_at_once_and_is_kept(window: Window, qtbot: QtB
     window.toggle_listening()
     qtbot.waitUntil(lambda: window.live.on, timeout=8000)
     assert list((tmp_path / "mine").glob("*.tern"))
+
+
+def test_a_frame_is_heard_with_a_cursor_on_the_tape(window: Window, qtbot: QtBot) -> None:
+    played: list[int] = []
+    window.signal.hear_it._player = lambda samples: played.append(samples.size)
+    moved: list[float] = []
+    window.signal.hear_it.moved.connect(moved.append)
+    qtbot.mouseClick(window.signal.hear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(moved) > 2, timeout=3000)
+    assert played
+    assert moved == sorted(moved)
+    qtbot.mouseClick(window.signal.hear, Qt.MouseButton.LeftButton)  # again: quiet
+    assert moved[-1] == -1
+    assert not window.signal.hear_it.on
+
+
+def test_without_a_loudspeaker_that_is_said(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("eager_tern.devices.loudspeaker.sounddevice_if_there", lambda: None)
+    window.signal.clicks.click()
+    assert "sounddevice" in window.notice.text

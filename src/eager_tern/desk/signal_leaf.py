@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import islice
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -19,6 +20,7 @@ from eager_tern.desk.as_recorded import AsRecorded
 from eager_tern.desk.bits import BASES, Bits
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.code_row import CodeRow
+from eager_tern.desk.hear_it import HearIt
 from eager_tern.desk.links import link
 from eager_tern.desk.overlay import Overlay
 from eager_tern.desk.overview import Overview
@@ -27,6 +29,7 @@ from eager_tern.desk.strip import StripTape
 from eager_tern.desk.tape import WrappedTape
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words
+from eager_tern.devices.loudspeaker import Manner
 from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.presses import Frame
 from eager_tern.sending.wording import echo_in_words
@@ -47,6 +50,8 @@ ONES = {
 class SignalLeaf(QScrollArea):
     """Shows what is selected: one frame, or several over one another."""
 
+    said = pyqtSignal(str)
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
@@ -66,6 +71,11 @@ class SignalLeaf(QScrollArea):
         self.wrap = link(
             "unwrap: the whole take on one line", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
         )
+        self.hear_it = HearIt()
+        self.hear = link("hear it", "Hear the frame as a tone, slowed", lambda: self._hear("tone"))
+        self.clicks = link("as clicks", "Hear the frame's edges as clicks, slowed", lambda: self._hear("clicks"))
+        self.hear_it.moved.connect(self.tape.show_cursor)
+        self.hear_it.failed.connect(self.said)
         self.base = link("", "Show values in hex, decimal or binary", self._next_base)
         self.order = link("", "Turn the order of the bits in each value round", self._turn)
         self.code = CodeRow(session)
@@ -82,7 +92,7 @@ class SignalLeaf(QScrollArea):
         self.calipers.changed.connect(self._show_measure)
         self.bits.copied.connect(self._facts.setText)
         layout.addWidget(self.overview)
-        layout.addLayout(_row(self._measure, self.wrap))
+        layout.addLayout(_row(self._measure, self.hear, self.clicks, self.wrap))
         upper: tuple[QWidget, ...] = (self.recorded.line, self.tape, self.strip, self.recorded)
         for widget in upper:
             layout.addWidget(widget)
@@ -113,6 +123,7 @@ class SignalLeaf(QScrollArea):
         if press is None or self._press is None or press.id != self._press.id:
             self.calipers.clear()
         self._press = press
+        self.hear_it.stop()
         self._frame = self._session.frame(press) if press is not None else None
         self.tape.show_frame(self._frame)
         self.overview.show_take(presses[0] if presses else None)
@@ -166,6 +177,8 @@ class SignalLeaf(QScrollArea):
             (self.tape, one and wrapped),
             (self.strip, one and not wrapped),
             (self.wrap, one),
+            (self.hear, one and wrapped),
+            (self.clicks, one and wrapped),
             (self.recorded, one),
             (self.bits, has_bits),
             (self.base, has_bits),
@@ -189,6 +202,12 @@ class SignalLeaf(QScrollArea):
         self._measure.setFont(text_font(12 if text else ASIDE_PX))
         self._measure.setStyleSheet(f"color: {colour('attention' if text else 'quiet').name()}; font-size: 12px")
         self._measure.setVisible(self._press is not None)
+
+    def _hear(self, manner: Manner) -> None:
+        if self.hear_it.on:
+            self.hear_it.stop()
+        elif self._frame is not None:
+            self.hear_it.start(self._frame.as_read, manner)
 
     def _next_alignment(self) -> None:
         self.overlay.align(not self.overlay.best_fit)

@@ -33,6 +33,7 @@ class WrappedTape(QWidget):
         self._calipers = calipers
         self._frame: Frame | None = None
         self._lines: list[TapeLine] = []
+        self._cursor_us = -1.0
         self._deviations: Floats = np.empty(0)
         self._hovered = -1
         self.setMouseTracking(True)
@@ -109,6 +110,20 @@ class WrappedTape(QWidget):
                 draw_ruler(painter, here, line.from_us, line.to_us, line.from_us, unit)
                 draw_leans(painter, here, line.from_us, line.to_us, edges, self._deviations, unit)
         self._draw_calipers(painter, scale)
+        self._draw_cursor(painter, scale)
+
+    def show_cursor(self, at_us: float) -> None:
+        """Where something is heard now, from the frame's first edge; below 0: nowhere."""
+        self._cursor_us = at_us
+        self.update()
+
+    def _draw_cursor(self, painter: QPainter, scale: float) -> None:
+        for number, line in enumerate(self._lines):
+            if line.from_us <= self._cursor_us < line.to_us:
+                box = self._box(number)
+                x = box.left() + (self._cursor_us - line.from_us) * scale
+                painter.setPen(QPen(colour("attention"), 2))
+                painter.drawLine(QPointF(x, box.top() - 6), QPointF(x, box.bottom() + 14))
 
     def _caption(self, painter: QPainter, box: QRectF, line: TapeLine) -> None:
         painter.setFont(text_font(SMALL_PX + 1))

@@ -201,7 +201,7 @@ class Window(QMainWindow):
         self.preferences.changed.connect(self._preferred)
         if (hints := QApplication.styleHints()) is not None:
             hints.colorSchemeChanged.connect(self.apply_theme)
-        for said in (self.home.said, self.start.said):
+        for said in (self.home.said, self.start.said, self.signal.said):
             said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
         self.header.source_chosen.connect(self._source_chosen)
