@@ -28,6 +28,7 @@ def empty_window(qtbot: QtBot, own_home: Path) -> Iterator[Window]:
     application()
     window = Window()
     qtbot.addWidget(window)
+    window.resize(1280, 800)  # the offscreen platform's screen is smaller
     window.show()
     yield window
     window.close()

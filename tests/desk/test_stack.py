@@ -418,12 +418,13 @@ def test_the_simulated_gadget_sends_what_the_shot_list_asks_for(window: Window, 
     window.toggle_listening()
 
 
-def test_the_log_gives_way_to_the_stack(window: Window) -> None:
+def test_the_log_gives_way_to_the_stack(window: Window, qtbot: QtBot) -> None:
     window.choose_gadget(4)
     settle(window)
     window.show_leaf("Stack")
     assert not window.left.isVisible()
-    assert window.stack.grid.horizontalScrollBar().maximum() == 0  # 112 bits at 1280, what is constant folded
+    # 112 bits at 1280, what is constant folded.
+    qtbot.waitUntil(lambda: window.stack.grid.horizontalScrollBar().maximum() == 0, timeout=3000)
     window.commands.do("log")
     assert window.left.isVisible()
     window.commands.do("log")

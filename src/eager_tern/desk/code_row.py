@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from eager_tern.desk.links import link
 from eager_tern.desk.qt import clipboard
@@ -14,6 +15,7 @@ from eager_tern.desk.words import Words, tool_tip
 from eager_tern.session.codes import forms_of
 from eager_tern.session.session import Session
 
+LEFT, SPACING = 18, 14
 LONGEST = 12  # letters of a number that stands there itself; a longer one is named
 
 
@@ -26,38 +28,49 @@ class CodeRow(QWidget):
         super().__init__()
         self._session = session
         self.links: list[QPushButton] = []
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(18, 0, 14, 2)
-        self._row.setSpacing(14)
-        heading = Words("COPY THE CODE")
-        heading.setObjectName("heading")
-        self.said = Words()
+        self._heading = Words("COPY THE CODE", self)
+        self._heading.setObjectName("heading")
+        self.said = Words("", self)
         self.said.setObjectName("aside")
-        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._row.addWidget(heading)
-        self._row.addWidget(self.said, 1)
 
     def show_forms(self, forms: Sequence[tuple[str, str]]) -> None:
         """Each form by its name and its text."""
         for old in self.links:
-            self._row.removeWidget(old)
+            old.hide()
             old.deleteLater()
         self.links = []
         self.said.setText("")
-        for at, (name, text) in enumerate(forms, 1):
+        for name, text in forms:
             is_number = text.removeprefix("0x").isalnum() and len(text) <= LONGEST
             copy = partial(self._copy, name, text)
             button = link(text if is_number else name, f"Copy the code as {name}", copy)
             button.setToolTip(tool_tip(f"{name}: {text if len(text) < 200 else text[:200] + ' …'}"))
-            self._row.insertWidget(at, button)
+            button.setParent(self)
+            button.show()
             self.links.append(button)
+        self._flow()
 
     def show_selected(self) -> None:
         """The forms of the press that is selected."""
         presses = self._session.selected_presses()
         self.show_forms(forms_of(self._session, presses[0]) if len(presses) == 1 else [])
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._flow()
+
+    def _flow(self) -> None:
+        """One beside the other, and in a narrow window under it."""
+        x, y, height = LEFT, 0, 0
+        for widget in (self._heading, *self.links, self.said):
+            widget.adjustSize()
+            if x > LEFT and x + widget.width() > self.width() - LEFT:
+                x, y, height = LEFT, y + height + 4, 0
+            widget.move(x, y)
+            x, height = x + widget.width() + SPACING, max(height, widget.height())
+        self.setFixedHeight(y + height + 4)
+
     def _copy(self, name: str, text: str) -> None:
         clipboard().setText(text)
         self.said.setText(f"{name} copied")
+        self._flow()
         self.copied.emit(text)

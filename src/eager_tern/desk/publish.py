@@ -33,7 +33,7 @@ class AskBroker(QDialog):
         form.addRow(words)
         for name, field in (("Broker", self.address), ("Password", self.password), ("Topics begin with", self.prefix)):
             field.setAccessibleName(name)
-            form.addRow(name, field)
+            form.addRow(Words(name), field)
             field.textChanged.connect(self._check)
         form.addRow(self.wrong)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)

@@ -69,7 +69,7 @@ class SignalLeaf(QScrollArea):
         )
         self.same_key = Overlay(session, "THE SAME CODE, held against it", with_bits=False)
         self.wrap = link(
-            "unwrap: the whole take on one line", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
+            "unwrap the take", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
         )
         self.hear_it = HearIt()
         self.hear = link("hear it", "Hear the frame as a tone, slowed", lambda: self._hear("tone"))
@@ -81,6 +81,7 @@ class SignalLeaf(QScrollArea):
         self.code = CodeRow(session)
         self._facts = Words()
         self._facts.setObjectName("aside")
+        self._facts.setWordWrap(True)
         self._unwrapped = False
         self._frame: Frame | None = None
         self._press: Caught | None = None
@@ -89,6 +90,7 @@ class SignalLeaf(QScrollArea):
         layout.setContentsMargins(0, 8, 0, 8)
         layout.setSpacing(6)
         self._measure = Words()
+        self._measure.setWordWrap(True)
         self.calipers.changed.connect(self._show_measure)
         self.bits.copied.connect(self._facts.setText)
         layout.addWidget(self.overview)
@@ -172,7 +174,7 @@ class SignalLeaf(QScrollArea):
             presses = [p for p in self._session.presses if p.take_id == press.take_id and not p.deleted]
             start = press.reading.start_us
             self.strip.show_take(edges, presses, (start, start + press.reading.held_us), self._frame)
-        self.wrap.setText("wrap: this frame in lines" if self._unwrapped else "unwrap: the whole take on one line")
+        self.wrap.setText("wrap the frame" if self._unwrapped else "unwrap the take")
         for widget, visible in (
             (self.tape, one and wrapped),
             (self.strip, one and not wrapped),
@@ -224,7 +226,7 @@ class SignalLeaf(QScrollArea):
     def _show_base(self) -> None:
         following = BASES[(BASES.index(self.bits.base) + 1) % len(BASES)]
         self.base.setText(f"show values in {following}")
-        self.order.setText("turn the bits back" if self.bits.turned else "turn each value's bits round")
+        self.order.setText("turn the bits back" if self.bits.turned else "turn the bits round")
 
     def copy_bits(self) -> None:
         """The frame's bits to the clipboard."""
