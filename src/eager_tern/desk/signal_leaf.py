@@ -68,9 +68,7 @@ class SignalLeaf(QScrollArea):
             "lay them by best fit", "Lay the tapes by their first edge or by best fit", self._next_alignment
         )
         self.same_key = Overlay(session, "THE SAME CODE, held against it", with_bits=False)
-        self.wrap = link(
-            "unwrap the take", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped)
-        )
+        self.wrap = link("unwrap the take", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped))
         self.hear_it = HearIt()
         self.hear = link("hear it", "Hear the frame as a tone, slowed", lambda: self._hear("tone"))
         self.clicks = link("as clicks", "Hear the frame's edges as clicks, slowed", lambda: self._hear("clicks"))
