@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPlainTextEdit, QTo
 from eager_tern.casebook.changes import KeepSheet
 from eager_tern.desk.links import link
 from eager_tern.desk.qt import add_action, menu_of, sure
+from eager_tern.desk.sheet_ink import SheetInk
 from eager_tern.desk.words import Words
 from eager_tern.errors import InputError
 from eager_tern.places import sheets_folder
@@ -56,6 +57,7 @@ class SheetLeaf(QWidget):
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Protocol sheet")
         self.text.setPlaceholderText(EMPTY)
+        self._ink = SheetInk(sure(self.text.document()))
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.help = Words()
         self.help.setWordWrap(True)
@@ -97,6 +99,10 @@ class SheetLeaf(QWidget):
         session.selection_changed.connect(self.read)
         self._show_help()
         self.read()
+
+    def dress_anew(self) -> None:
+        """In the colours of the theme in force."""
+        self._ink.rehighlight()
 
     # Which sheet
 

@@ -339,6 +339,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         Theme.apply(app, NIGHT if self.is_night else DAY)
+        self.sheet.dress_anew()
         self.signal.refresh()
 
     # Casebooks and gadgets
