@@ -103,6 +103,24 @@ def test_a_sketch_sends_keys_by_name_and_frames_by_their_fields(tmp_path: Path) 
     assert np.count_nonzero(say(board, "", 4, 4)[1] > 3000) >= 2
 
 
+@pytest.mark.parametrize("name", ["cabinet", "lamp"])
+def test_a_sketch_fits_the_board_that_it_is_for(name: str, tmp_path: Path) -> None:
+    cabinet = load_sheet(DEMO / "climate-cabinet.toml")
+    subject = Subject(name, "X", sheet=cabinet) if name == "cabinet" else Subject(name, "X", keys=hostile().keys)
+    write_out(subject, [KINDS["sketch"]], tmp_path)
+    place = tmp_path / f"{name}_sketch"
+    board = ["-mmcu=atmega328p", "-Os", "-Wall", "-Wextra", "-Werror"]
+    host = f"-I{HERE.parents[1] / 'firmware/host'}"
+    source = str(place / f"{name}_sketch.ino")
+    subprocess.run(
+        ["avr-g++", "-std=c++11", *board, host, "-c", "-x", "c++", source, "-o", str(place / "s.o")], check=True
+    )
+    sizes = subprocess.run(["avr-size", str(place / "s.o")], check=True, capture_output=True, text=True).stdout
+    flash, data, bss, *_ = map(int, sizes.splitlines()[1].split()[:3])
+    assert flash < 20_000
+    assert data + bss < 1500  # of 2,048 bytes, beside the stack
+
+
 def test_no_label_breaks_what_is_generated(tmp_path: Path) -> None:
     subject = hostile()
     board = sketch(Subject("gadget", subject.title, keys=subject.keys), tmp_path / "recorded")

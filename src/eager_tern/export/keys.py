@@ -12,6 +12,7 @@ from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
 from eager_tern.errors import InputError
 from eager_tern.export.names import c_string, free, identifier, in_comment
+from eager_tern.export.templating import provenance
 from eager_tern.linecode.values import bits_of_text
 from eager_tern.protocol.codes import Codes, codes_of
 from eager_tern.protocol.fields import Value, in_words, marked
@@ -98,7 +99,7 @@ def _cell(value: int | None) -> str:
 
 
 def to_json(title: str, keys: Sequence[ExportedKey]) -> str:
-    document = {"schema": SCHEMA, "gadget": title, "keys": [asdict(key) for key in keys]}
+    document = {"schema": SCHEMA, "gadget": title, "made": provenance(), "keys": [asdict(key) for key in keys]}
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
 
 
@@ -113,7 +114,8 @@ def to_c_header(title: str, keys: Sequence[ExportedKey]) -> str:
     longest = max((round(d) for key in keys for d in key.pulses_us), default=0)
     kind = "uint16_t" if longest <= LONGEST_16_BITS else "uint32_t"
     lines = [
-        f"/* Keys of {in_comment(title)}: microseconds, mark first. */",
+        f"/* Keys of {in_comment(title)}: microseconds, mark first.",
+        f" * {provenance()} */",
         *(f"#ifndef {guard}", f"#define {guard}", "", "#include <stdint.h>", ""),
     ]
     for key, name in zip(keys, names, strict=True):

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 import numpy as np
 
-from eager_tern import __version__
 from eager_tern.compare.writeup import Block, Figure, Heading, Rows, Text, as_html, timing_svg
 from eager_tern.export.python_code import described_shape
 from eager_tern.export.subject import Subject
+from eager_tern.export.templating import provenance
 from eager_tern.protocol.fields import DataField, in_words
 from eager_tern.protocol.making import make_frame
 from eager_tern.protocol.schema import Check, Sheet
@@ -30,7 +28,7 @@ def page(subject: Subject) -> str:
         blocks += [Heading("Keys"), Rows(("key", "protocol", "fields", "code"), tuple(_keys(subject)))]
     for name, text in subject.sheet_texts.items():
         blocks += [Heading(f"The sheet {name}"), Text(text, code=True)]
-    blocks.append(Text(f"Made by Eager Tern {__version__} on {date.today().isoformat()}. This page is yours."))
+    blocks.append(Text(provenance()))
     return as_html(blocks)
 
 

@@ -23,6 +23,12 @@ def _environment() -> Any:
     )
 
 
+def provenance() -> str:
+    """How something was made, and whose it is, in a line."""
+    made = f"Made by Eager Tern {__version__} on {date.today().isoformat()}."
+    return f"{made} This file is yours: do with it what you like, without any condition."
+
+
 def rendered(template: str, **values: Any) -> str:
     """A template's text; the date and the application's version are known to all of them."""
     made = _environment().get_template(template)
