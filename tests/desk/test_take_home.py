@@ -48,10 +48,11 @@ def test_each_kind_is_seen_before_it_is_written(window: Window, qtbot: QtBot, tm
     window.home.closed.emit()
     assert window.pages.currentWidget() is window.signal
     # A gadget without a sheet says what is missing.
-    window.choose_gadget(4)
+    window.session.add_gadget("Hide")
+    settle(window)
     window.commands.do("home")
     qtbot.waitUntil(lambda: window.home.model.subject is not None, timeout=5000)
-    assert "no sheet yet" in show(window, qtbot, "c")
+    assert "it has no sheet" in show(window, qtbot, "c")
     assert not window.home.write.isEnabled()
 
 

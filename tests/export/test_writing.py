@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import subprocess
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 import pytest
@@ -152,6 +154,23 @@ def test_payloads_by_template() -> None:
         payloads(keys, '{"Data": {label}}')
     with pytest.raises(InputError, match=r"\{colour\}.*known are"):
         payloads(keys, "{colour}")
+
+
+@pytest.mark.parametrize("gadget", ["Climate cabinet", "Tide gauge", "Turnstile", "Window shutters", "Audio guide"])
+def test_every_gadget_of_the_example_becomes_code(gadget: str, demo_casebook: Path, tmp_path: Path) -> None:
+    """Where no sheet is kept yet, by what comparing its presses says."""
+    status, said = run("export", demo_casebook, "--gadget", gadget, "--as", "c", "--as", "python", "--to", tmp_path)
+    assert status == 0, said
+    name = json.loads((tmp_path / "export.json").read_text())["name"]
+    sources = [str(tmp_path / f"{name}{end}.c") for end in ("", "_test")]
+    subprocess.run(["gcc", "-std=c99", *CXX[1:], *sources, "-o", str(tmp_path / "proof")], check=True)
+    said = subprocess.run([tmp_path / "proof"], check=True, capture_output=True, text=True).stdout
+    good, _, every, *_ = said.split()
+    assert good == every
+    module: dict[str, object] = {}
+    exec((tmp_path / f"{name}.py").read_text(), module)
+    make, read = cast(Callable[..., list[int]], module["make"]), cast(Callable[..., object], module["read"])
+    assert read(make()) is not None
 
 
 def test_what_was_exported_is_read_again(tmp_path: Path) -> None:

@@ -12,6 +12,7 @@ from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, KeyPlace
 from eager_tern.errors import InputError
+from eager_tern.export.found_out import found_out
 from eager_tern.export.keys import ExportedKey, exported_keys
 from eager_tern.export.names import identifier, member
 from eager_tern.linecode.values import Bits, bits_of_text
@@ -98,6 +99,9 @@ def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
     sheet = handset.sheet
     if usual and (sheet is None or sheet.id not in handset.own_sheets):
         sheet = next(one for one in made.values() if one.id == usual[0][0])
+    texts = casebook.sheets(gadget.id)
+    if sheet is None and (draft := found_out(casebook, gadget)) is not None:
+        sheet, texts = draft.sheet, {draft.sheet.id: draft.text}
     common: Mapping[str, Value] = {}
     bits: dict[str, Bits] = {}
     captured: list[CapturedFrame] = []
@@ -110,7 +114,7 @@ def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
     keys = [replace(key, carrier_hz=key.carrier_hz or _carrier(made.get(key.name))) for key in keys]
     return Subject(
         member(identifier(gadget.name)), gadget.name, gadget.name, gadget.about, sheet, tuple(keys), bits, common,
-        tuple(captured), casebook.sheets(gadget.id), tuple(casebook.key_places(gadget.id)),
+        tuple(captured), texts, tuple(casebook.key_places(gadget.id)),
         tuple(_recordings(casebook, gadget)),
     )  # fmt: skip
 

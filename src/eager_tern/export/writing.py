@@ -112,7 +112,7 @@ def cannot(subject: Subject, kind: Kind) -> str:
     if kind.needs == "keys" and not subject.keys:
         return "it has no key that was caught"
     if kind.needs == "sheet" and subject.sheet is None:
-        return "it has no sheet yet; keep one on the stack, or have `compare --write-sheet` write one and export that"
+        return "it has no sheet, and its labelled presses do not say enough for one"
     if kind.needs == "takes" and not subject.recordings:
         return "a parcel is made of a casebook's gadget that has recordings"
     if kind.needs == "either" and subject.sheet is None and not subject.keys:
