@@ -7,7 +7,7 @@ import pytest
 
 from eager_tern.compare.asking import next_shots, press_to_tell
 from eager_tern.compare.checks import held
-from eager_tern.compare.comparison import Comparison, compare
+from eager_tern.compare.comparison import STAGES, Comparison, compare
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import prove
 from eager_tern.compare.stack import Stack
@@ -185,3 +185,10 @@ def test_what_cannot_be_told_apart_is_listed_with_the_press_that_would(rng: np.r
     assert "explain it as well." not in cards["a · level"]
     other = compare(Stack(bits, {"level": values, "water": tuple(rng.permutation(values).tolist())}))
     assert press_to_tell(field(other, "level"), other) == {}
+
+
+def test_each_stage_of_the_search_is_told_once(rng: np.random.Generator) -> None:
+    bits, labels = climate(rng, "sum").frames(rng, 12)
+    told: list[str] = []
+    compare(Stack(bits, labels), told.append)
+    assert tuple(told) == STAGES

@@ -435,3 +435,14 @@ def test_the_log_gives_way_to_the_stack(window: Window, qtbot: QtBot) -> None:
     assert window.left.isVisible()
     window.show_leaf("Signal")
     assert window.left.isVisible()
+
+
+def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
+    window.choose_gadget(4)
+    settle(window)
+    window.show_leaf("Stack")
+    said: set[str] = set()
+    window.comparison.progressed.connect(lambda: said.add(window.stack.words.text()))
+    window.commands.do("search")
+    qtbot.waitUntil(lambda: window.comparison.comparison is not None, timeout=30_000)
+    assert {"Looking for sums … step 2 of 8", "Looking for what labels say … step 6 of 8"} <= said

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence, Set
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -98,33 +98,48 @@ def _believed(field: Field, dismissed: Set[str]) -> Field | None:
     return replace(left[0], others=tuple(left[1:])) if left else None
 
 
-def compare(stack: Stack) -> Comparison:
-    """Find fields, checks and counters."""
+# What is looked for, one after the other.
+STAGES = (
+    "copies", "sums", "CRCs", "running checks", "checks over selections", "what labels say", "counters", "digests",
+)  # fmt: skip
+
+
+def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Comparison:
+    """Find fields, checks and counters. ``tell`` hears which of the stages begins."""
+    stages = iter(STAGES)
+    tell(next(stages))
     free = stack.varies.copy()
     checks = find_copies(stack)
     _take(free, checks)
+    tell(next(stages))
     sums = find_sums(stack, free, checks)
     _take(free, sums)
+    tell(next(stages))
     crcs = find_crcs(stack, free, (*checks, *sums))
     _take(free, crcs)
+    tell(next(stages))
     running = find_running(stack, free, (*checks, *sums, *crcs))
     _take(free, running)
     crcs += running
     told = {column for crc in crcs for column in crc.positions}
     checks += [each for each in sums if not told.issuperset(each.positions)] + crcs
+    tell(next(stages))
     scattered = find_scattered(stack, free, checks)
     _take(free, scattered)
     checks += scattered
+    tell(next(stages))
     fields = find_fields(_undamaged(stack, checks), np.flatnonzero(~free).tolist(), _lowest_first(checks))
     _take(free, fields)
     of_fields = find_over_fields(stack, free, fields, checks)
     _take(free, of_fields)
     checks += of_fields
+    tell(next(stages))
     counters = find_counters(stack, free)
     _take(free, counters)
     parities = [found for found in find_parities(stack, free) if not _follows(found, checks)]
     checks += parities
     _take(free, parities)
+    tell(next(stages))
     apart = np.zeros(stack.columns, np.bool_)
     apart[_columns(checks)] = True
     digests = find_digests(stack, free, apart)

@@ -142,6 +142,7 @@ class StackLeaf(QWidget):
         self.grid.filled_down.connect(self.fill_down)
         self.grid.labelled.connect(lambda row, text: session.label(self._model.rows[row].id, text))
         model.changed.connect(self.refresh)
+        model.progressed.connect(self._tell)
         session.selection_changed.connect(self._show_selection)
         self._tell_way()
         self.refresh()
@@ -277,7 +278,7 @@ class StackLeaf(QWidget):
         if stack.rows < FEWEST:
             text = f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them."
         elif found is None and model.searching:
-            text = "Looking for fields, checks and counters …"
+            text = model.stage.words if model.stage is not None else "Looking for fields, checks and counters …"
         elif found is None:
             text = f"{plural(stack.rows, 'frame')} of {stack.columns} bits, {len(stack.varying)} of which change."
             if not stack.labels:

@@ -6,6 +6,7 @@ It looks at presses and labels by itself: where they change, what was found is s
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 
 import numpy as np
@@ -16,7 +17,7 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots
-from eager_tern.compare.comparison import Comparison, accepting, compare, settled, without
+from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, settled, without
 from eager_tern.compare.proof import Proof, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
@@ -31,10 +32,21 @@ LINE_FRAMES = 8  # from which the line is described
 NO_LINE = "The frames do not show a line code that a sheet could describe."
 
 
+@dataclass(frozen=True)
+class Stage:
+    """What is being looked for."""
+
+    name: str
+
+    @property
+    def words(self) -> str:
+        return f"Looking for {self.name} … step {STAGES.index(self.name) + 1} of {len(STAGES)}"
+
+
 def serve(connection: Connection) -> None:
     """The searching process: of a stack and verdicts it answers what is found, then how well it predicts."""
     stack, verdicts = connection.recv()
-    found = without(compare(stack), verdicts)
+    found = without(compare(stack, lambda stage: connection.send(Stage(stage))), verdicts)
     connection.send(found)
     connection.send(prove(found, verdicts=verdicts))
 
@@ -44,6 +56,7 @@ class ComparisonModel:
 
     def __init__(self, session: Session) -> None:
         self.changed: Event[[]] = Event()  # other frames, labels or findings
+        self.progressed: Event[[]] = Event()  # a search looks for something else now
         self.stack = Stack(np.zeros((0, 0), np.uint8))
         self.rows: list[Caught] = []
         self.apart: list[Caught] = []
@@ -51,6 +64,7 @@ class ComparisonModel:
         self.cut: Cut | None = None
         self.comparison: Comparison | None = None
         self.proof: Proof | None = None
+        self.stage: Stage | None = None  # of the search that is going on
         self.verdicts: frozenset[str] = frozenset()
         self._session = session
         self._child: Child | None = None
@@ -143,6 +157,12 @@ class ComparisonModel:
 
     def _found(self, found: object) -> None:
         assert self._child is not None
+        if isinstance(found, Stage):
+            self.stage = found
+            self._receive(self._child, self._found)
+            self.progressed.emit()
+            return
+        self.stage = None
         if not isinstance(found, Comparison):
             self._failed()
             return
