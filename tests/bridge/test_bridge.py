@@ -238,6 +238,21 @@ def test_a_press_is_told_once_when_it_is_over_or_held_for_a_while() -> None:
     assert not list(hearing.finish(now + 9))
 
 
+def test_copies_that_are_far_apart_are_one_press() -> None:
+    """200 ms apart, as the sheet says: longer than what parts presses else."""
+    slow = library_sheet("nec")
+    assert slow is not None
+    rhythm = slow.press.model_copy(update={"period_us": None, "gap_us": 200_000.0, "held": ("full",), "count": 3})
+    slow = slow.model_copy(update={"id": "slow", "press": rhythm, "overrules": True})
+    hearing, found, now = Hearing((slow,)), [], 0.0
+    for frame in press_frames(slow, {"address": 91, "command": 3}):
+        now += float(np.abs(frame).sum()) / 1e6
+        found += hearing.feed(frame, now)
+        found += hearing.feed(np.empty(0), now + 0.19)
+    found += hearing.feed(np.empty(0), now + 5)
+    assert len(found) == 1
+
+
 def test_marks_taken_for_spaces_are_turned() -> None:
     hearing = Hearing(library())
     found: list[Heard] = []

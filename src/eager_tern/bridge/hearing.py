@@ -8,16 +8,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Press
+from eager_tern.protocol.presses import LONGEST_SILENCE_US, Press, longest_silence_us
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES, Passage, TakeReader
 from eager_tern.signal.bursts import SURE_GAP_US
 from eager_tern.signal.quality import rests_in_marks
 from eager_tern.signal.values import Floats, merged_durations
 
-QUIET_S = (
-    0.05 + LONGEST_SILENCE_US / 1e6
-)  # without a pulse, behind which a press is over; what is under way has arrived
+# Without a pulse, behind which a press is over, and what is under way has arrived.
+QUIET_S = 0.05 + LONGEST_SILENCE_US / 1e6
 LONGEST_WAIT_S = 0.6  # a key that is held is told before it is let go: somebody waits for the lamp
 NEIGHBOURS = 3  # presses told before the one in question, of which it may be one
 
@@ -92,7 +91,9 @@ class Hearing:
         last = bisect_right(self._told, _end(press), key=_start)
         for at in range(max(last - NEIGHBOURS, 0), last):
             told = self._told[at]
-            follows = press.start_us - _end(told) < LONGEST_SILENCE_US and press.start_us >= told.start_us
+            lead = told.lead.best
+            longest_us = longest_silence_us(lead.sheet if lead is not None else None)
+            follows = press.start_us >= told.start_us and press.start_us - _end(told) < longest_us
             goes_on = follows and (press.first_missed or _bits(press) == _bits(told))
             if goes_on or _overlap(press.start_us, _end(press), told):
                 if _end(press) > _end(told):
