@@ -16,7 +16,7 @@ from eager_tern.export.python_code import python_module
 from eager_tern.export.subject import of_sheet
 from eager_tern.export.writing import KINDS, write_out
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.loading import library, load_sheet
+from eager_tern.protocol.loading import library, load_sheet, parse_sheet
 from eager_tern.protocol.making import make_frame
 from eager_tern.protocol.reading import field_values
 from eager_tern.protocol.schema import Sheet
@@ -96,6 +96,18 @@ def test_the_files_own_test_holds_under_sanitizers(name: str, tmp_path: Path) ->
     good, _, every, *_ = said.split()
     assert good == every != "0"
     assert "yours" in (tmp_path / f"{subject.name}.h").read_text()
+
+
+def test_names_that_get_in_each_others_way(tmp_path: Path) -> None:
+    text = (DEMO / "window-shutters.toml").read_text()
+    head = text[: text.index("[[fields]]")] if "[[fields]]" in text else text
+    names = ("int", "int_", "carrier", "class", "none", "bits")
+    fields = [
+        f'[[fields]]\nname = "{name}"\nbits = "{at}"\ntable = {{ 0 = "hz", 1 = "Hz" }}\n'
+        for at, name in enumerate(names)
+    ]
+    sheet = parse_sheet(head + "\n".join(fields), "names")
+    holds(sheet, tmp_path, 3)
 
 
 def test_a_number_out_of_range_is_refused(tmp_path: Path) -> None:

@@ -219,7 +219,7 @@ def raw_list(layout: Layout, raws: Mapping[str, int]) -> str:
 
 def _words(layout: Layout, name: str) -> list[str]:
     """Names for the raw numbers of tables, an enumeration a field."""
-    taken: set[str] = set()
+    taken = {f"{name.upper()}_{word}" for word in ("CARRIER_HZ", "LONGEST", "BITS", "FRAMES", "DEFAULTS", "H")}
     found = []
     for each in layout.members:
         table = each.field.table

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.export.names import member
+from eager_tern.export.names import free, member
 from eager_tern.protocol.fields import DataField, Value, in_words
 from eager_tern.protocol.glance import symbol_width
 from eager_tern.protocol.making import make_bits
@@ -99,7 +99,8 @@ class Layout:
 
     @cached_property
     def members(self) -> tuple[Member, ...]:
-        return tuple(Member(member(name), alike) for name, alike in self.sheet.fields_by_name.items())
+        taken: set[str] = set()
+        return tuple(Member(free(member(name), taken), alike) for name, alike in self.sheet.fields_by_name.items())
 
     def member_of(self, field: DataField) -> Member:
         return next(m for m in self.members if m.field.name == field.name)
