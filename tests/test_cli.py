@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from typer.testing import CliRunner, Result
 
+from eager_tern import __version__
 from eager_tern.cli import app
 from eager_tern.errors import InputError
 from eager_tern.intake import recording
@@ -277,3 +278,22 @@ def test_what_the_contract_asks_of_an_unknown_frame(tmp_path: Path) -> None:
     assert [each["kind"] for each in compared["checks"]] == ["sum"]
     said = json.loads(run("read", "--json", "--as", "pulse-width", str(tmp_path / "a.txt")).stdout)
     assert said["takes"][0]["path"].endswith("a.txt")
+
+
+@pytest.mark.parametrize(
+    ("words", "meant"),
+    [
+        (("make", "ncc"), '"nec"'),
+        (("make", "nec", "adress=3"), '"address"'),
+        (("make", "nec", "colour=3"), "it has address"),
+    ],
+)
+def test_a_slip_of_the_pen_gets_a_suggestion(words: tuple[str, ...], meant: str) -> None:
+    result = run(*words)
+    assert result.exit_code == 1
+    assert meant in result.output
+
+
+def test_the_version_is_told() -> None:
+    assert run("--version").output == f"eager-tern {__version__}\n"
+    assert "Examples:" in run("--help").output

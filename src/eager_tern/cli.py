@@ -18,7 +18,7 @@ from typing import Annotated, Any, Literal
 import typer
 
 from eager_tern import __version__
-from eager_tern.errors import InputError, TernError
+from eager_tern.errors import InputError, TernError, did_you_mean
 from eager_tern.places import log_path
 from eager_tern.replacing import write_text
 
@@ -188,9 +188,13 @@ def _manner(
 
 def _sheet_named(name: str) -> Any:
     """A sheet by its path, or a built-in one by its id. Raises InputError."""
-    from eager_tern.protocol.loading import library_sheet, load_sheet
+    from eager_tern.protocol.loading import library, library_sheet, load_sheet
 
-    return library_sheet(name) or load_sheet(Path(name))
+    found = library_sheet(name)
+    if found is None and not Path(name).exists():
+        meant = did_you_mean(name, [sheet.id for sheet in library()])
+        raise InputError(name, f"there is no such file, and no built-in sheet of that name{meant}")
+    return found or load_sheet(Path(name))
 
 
 def _said(line_code: str) -> Any:

@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from difflib import get_close_matches
+
 
 class TernError(Exception):
     """Something the user should know: what happened, to what, and why, in one sentence."""
+
+
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """A suggestion to stand behind a reason, where a known word is much like the one that was typed; else empty."""
+    near = get_close_matches(word, list(known), n=1, cutoff=0.6)
+    return f'; did you mean "{near[0]}"?' if near else ""
 
 
 class InputError(TernError):

@@ -7,7 +7,7 @@ from pathlib import Path
 from eager_tern.casebook.file import MAGIC
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
-from eager_tern.errors import InputError
+from eager_tern.errors import InputError, did_you_mean
 
 
 def is_casebook(path: Path) -> bool:
@@ -28,7 +28,8 @@ def gadget_named(casebook: Casebook, name: str, path: Path) -> Gadget:
     if name:
         found = [gadget for gadget in gadgets if gadget.name.casefold() == name.casefold()]
         if not found:
-            raise InputError(path, f'has no gadget "{name}"; it has {names or "none"}')
+            meant = did_you_mean(name, [gadget.name for gadget in gadgets]) or f"; it has {names or 'none'}"
+            raise InputError(path, f'has no gadget "{name}"{meant}')
         return found[0]
     if len(gadgets) != 1:
         raise InputError(path, f"holds {len(gadgets)} gadgets; --gadget says which ({names})")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.errors import InputError
+from eager_tern.errors import InputError, did_you_mean
 from eager_tern.linecode.values import NO_BITS, Bits
 from eager_tern.protocol.checks import fill_in
 from eager_tern.protocol.fields import Value
@@ -35,7 +35,8 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     bits: Bits = np.array(list(map(int, sheet.blank or "0" * sheet.bit_count)), np.uint8)
     for name in values:
         if name not in known:
-            raise InputError(f"sheet {sheet.id}", f'has no field "{name}"; it has {", ".join(known) or "none"}')
+            suggested = did_you_mean(name, known) or f"; it has {', '.join(known) or 'none'}"
+            raise InputError(f"sheet {sheet.id}", f'has no field "{name}"{suggested}')
     for field in sheet.fields:
         if field.role == "rolling" and field.name not in values:
             why = "is new with each press, and nothing that is set tells what it will be"

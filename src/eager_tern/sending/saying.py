@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget, PressReading
-from eager_tern.errors import InputError
+from eager_tern.errors import InputError, did_you_mean
 from eager_tern.linecode.values import NO_BITS, Bits, bit_text, bits_of_text
 from eager_tern.protocol.checks import fill_in
 from eager_tern.protocol.fields import Value, marked, value_of
@@ -156,8 +156,8 @@ class Handset:
         """What a key sends. Raises InputError where there is no such key, naming those there are."""
         key = self.keys.get(name) or next((k for n, k in self.keys.items() if n.casefold() == name.casefold()), None)
         if key is None or key.best is None:
-            known = ", ".join(self.keys) or "none"
-            raise InputError(self.name, f'has no key "{name}" that was caught; it has {known}')
+            meant = did_you_mean(name, self.keys) or f"; it has {', '.join(self.keys) or 'none'}"
+            raise InputError(self.name, f'has no key "{name}" that was caught{meant}')
         return self.press(key.best, key.name)
 
     def press(self, caught: Caught, name: str = "") -> Saying:
