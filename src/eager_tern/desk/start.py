@@ -112,7 +112,7 @@ class Start(QWidget):
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         self._timer.stop()
-        self.probing.stop()
+        self.probing.give_up()
 
     def _look(self, anew: bool = False) -> None:
         """What can be listened to now; what was plugged in meanwhile, too."""

@@ -196,7 +196,7 @@ def _certainty(frame: Frame) -> str:
     best, *others = frame.readings
     text = f"confidence {best.confidence:.3f}"
     if not others:
-        return f"{text} · no other sheet fits"
+        return f"{text} · no {'other ' if best.known else ''}sheet fits"
     second = others[0]
     failing = [check.name for check in second.checks if not check.ok]
     against = f": its {failing[0]} fails" if failing else ""
