@@ -8,7 +8,7 @@ from textwrap import wrap
 
 from eager_tern.errors import InputError
 from eager_tern.export.c_checks import check_code, gathered, scattered, suffix
-from eager_tern.export.layout import WIDEST, Fixed, Gap, Kind, Layout, Member, slices
+from eager_tern.export.layout import ROLES, WIDEST, Fixed, Gap, Kind, Layout, Member, slices
 from eager_tern.export.names import c_string, free, identifier, in_a_line, in_comment
 from eager_tern.export.templating import rendered
 from eager_tern.linecode.values import Bits
@@ -21,6 +21,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Pulses
 
 AS_SAID = 16_384  # of a clock that runs as the sheet says, in the generated code
+MOST_OFF = 16_000  # µs that the edges of a symbol are moved by: its square is all that 32 bits hold
 NUDGE_US = 40  # by which a receiver makes marks longer, in the test file
 MOST_WORDS = 64  # of a table, that become names
 WORDS_A_LINE = 100
@@ -92,52 +93,96 @@ def _extremes(field: DataField) -> list[int]:
 
 
 def _context(layout: Layout, name: str, title: str) -> dict[str, object]:
+    """Everything that the two templates ask for."""
     sheet = layout.sheet
-    conditions = _Conditions(layout)
-    members = [_member(each) for each in layout.members]
-    gets, puts, ranges = _gets(layout, conditions), _puts(layout, conditions), _ranges(layout, conditions)
-    read = [number for number, kind in enumerate(layout.kinds) if kind.bits]
-    if layout.sheet.press.first[0] in [kind.name for kind in layout.kinds]:
-        first = layout.sheet.press.first[0]
-        read.sort(key=lambda number: layout.kinds[number].name != first)
-    numbers = [_numbers(kind) for kind in layout.kinds]
-    starts = [sum(each.count(",") + 1 for each in numbers[:at]) for at in range(len(numbers))]
-    index = {kind.name: number for number, kind in enumerate(layout.kinds)}
-    quiet_ways = 2 ** min(max((layout.kinds[number].quiet_starts for number in read), default=0), 3)
-    clocks = [round(AS_SAID * clock) for clock in layout.clocks]
     checks = [check_code(layout, check) for check in layout.checks]
+    names: dict[str, object] = {
+        "name": name, "NAME": name.upper(), "title": in_comment(title), "sheet": sheet,
+        "about": wrap(in_comment(sheet.about or sheet.name), WORDS_A_LINE),
+        "number": "uint64_t" if layout.wide else "uint32_t",
+        "checks": checks,
+        "gathers": bool(sheet.fields or checks),
+        "scatters": bool(sheet.fields or any(check.made for check in checks)),
+    }  # fmt: skip
+    return names | _of_fields(layout, name) | _of_frames(layout) | _of_reading(layout)
+
+
+def _of_fields(layout: Layout, name: str) -> dict[str, object]:
+    conditions = _Conditions(layout)  # which is filled by what comes first
+    lines = {
+        "gets": _gets(layout, conditions), "puts": _puts(layout, conditions), "ranges": _ranges(layout, conditions)
+    }  # fmt: skip
+    return {
+        **lines,
+        "conditions": conditions.texts,
+        "members": [_member(each) for each in layout.members],
+        "defaults": raw_list(layout, layout.defaults),
+        "words": _words(layout, name),
+        "turns": _turning(layout),
+    }
+
+
+def _of_frames(layout: Layout) -> dict[str, object]:
+    sheet = layout.sheet
+    numbers = [_numbers(kind) for kind in layout.kinds]
+    index = {kind.name: number for number, kind in enumerate(layout.kinds)}
     blank = sheet.blank or "0" * sheet.bit_count
     padded = blank.ljust(max(-(-len(blank) // 8), 1) * 8, "0")
-    longest = max(kind.pulses for kind in layout.kinds)
-    squares = max(len(layout.symbols[0]) if layout.symbols else 1, 1)
+    kinds = [
+        {
+            "name": in_comment(kind.name),
+            "number": number,
+            "numbers": numbers[number],
+            "inverts": [(min(first, last), max(first, last)) for first, last, _ in kind.inverts],
+        }
+        for number, kind in enumerate(layout.kinds)
+    ]
     return {
-        "name": name, "NAME": name.upper(), "title": in_comment(title), "sheet": sheet, "members": members,
-        "about": wrap(in_comment(sheet.about or sheet.name), WORDS_A_LINE),
-        "defaults": raw_list(layout, layout.defaults),
-        "words": _words(layout, name), "carrier": round(sheet.carrier_hz or 0), "longest": longest,
-        "frames": len(sheet.press.first) * sheet.press.count, "turns": _turning(layout),
-        "percent": round(sheet.tolerance * 100), "excess": layout.most_excess_us, "kinds_read": len(read),
+        "kinds": kinds,
+        "starts": [sum(each.count(",") + 1 for each in numbers[:at]) for at in range(len(numbers))],
+        "turns_bits": any(kind.inverts for kind in layout.kinds),
+        "blank": [_byte(padded[at : at + 8]) for at in range(0, len(padded), 8)],
+        "bytes": len(padded) // 8,
+        "symbols": layout.symbols,
+        "bits_a_symbol": sheet.bits_a_symbol,
+        "serial": sheet.serial,
+        "unit": layout.unit,
+        "carrier": round(sheet.carrier_hz or 0),
+        "longest": max(kind.pulses for kind in layout.kinds),
+        "frames": len(sheet.press.first) * sheet.press.count,
+        "first": [index[each] for each in sheet.press.first] * sheet.press.count,
+        "held": [index[each] for each in sheet.press.held],
+        "period": round(sheet.press.period_us or 0),
+        "gap": round(sheet.press.gap_us or 0),
+    }
+
+
+def _of_reading(layout: Layout) -> dict[str, object]:
+    sheet = layout.sheet
+    joined = sheet.serial is None and not layout.paired
+    read = [number for number, kind in enumerate(layout.kinds) if kind.bits]
+    read.sort(key=lambda number: layout.kinds[number].name != sheet.press.first[0])  # the likeliest first
+    quiet_ways = 2 ** min(max((layout.kinds[number].quiet_starts for number in read), default=0), 3)
+    clocks = [round(AS_SAID * clock) for clock in layout.clocks]
+    return {
+        "paired": layout.paired,
+        "chips": layout.chips,
+        "width": layout.width if joined else 0,
+        "beside": layout.beside,
+        "read_kinds": read,
+        "kinds_read": len(read),
+        "pulses": [layout.kinds[number].pulses for number in read],
+        "quiet_ways": quiet_ways,
+        "clocks": clocks,
+        "excesses": layout.excesses_us,
         "passes": len(layout.excesses_us) * len(clocks) * quiet_ways + 3,
-        "number": "uint64_t" if layout.wide else "uint32_t",
-        "kinds": [{"name": in_comment(k.name), "numbers": n, "number": i,
-                   "inverts": [(min(a, b), max(a, b)) for a, b, _ in k.inverts]}
-                  for i, (k, n) in enumerate(zip(layout.kinds, numbers, strict=True))],
-        "starts": starts, "symbols": layout.symbols, "bits_a_symbol": sheet.bits_a_symbol, "serial": sheet.serial,
-        "unit": layout.unit, "paired": layout.paired, "chips": layout.chips, "width": layout.width if not sheet.serial
-        and not layout.paired else 0, "beside": layout.beside, "checks": checks, "conditions": conditions.texts,
-        "turns_bits": any(kind.inverts for kind in layout.kinds), "blank": [_byte(padded[i:i + 8]) for i in
-                                                                            range(0, len(padded), 8)],
-        "bytes": len(padded) // 8, "ranges": ranges, "puts": puts, "gets": gets,
-        "gathers": bool(sheet.fields or checks),
-        "scatters": bool(sheet.fields or any(c.made for c in checks)),
-        "first": [index[n] for n in sheet.press.first] * sheet.press.count,
-        "held": [index[n] for n in sheet.press.held],
-        "period": round(sheet.press.period_us or 0), "gap": round(sheet.press.gap_us or 0),
-        "read_kinds": read, "pulses": [layout.kinds[number].pulses for number in read], "quiet_ways": quiet_ways,
-        "clocks": clocks, "excesses": layout.excesses_us, "clock_least": round(AS_SAID * (1 - sheet.tolerance)),
-        "clock_most": round(AS_SAID * (1 + sheet.tolerance)), "misfit": layout.most_misfit_us**2 // 16 + 1,
-        "clip": 16_000 // squares,
-    }  # fmt: skip
+        "percent": round(sheet.tolerance * 100),
+        "excess": layout.most_excess_us,
+        "clock_least": round(AS_SAID * (1 - sheet.tolerance)),
+        "clock_most": round(AS_SAID * (1 + sheet.tolerance)),
+        "misfit": layout.most_misfit_us**2 // 16 + 1,
+        "clip": MOST_OFF // (len(layout.symbols[0]) if layout.symbols else 1),
+    }
 
 
 def _byte(bits: str) -> int:
@@ -187,12 +232,7 @@ def _about(each: Member) -> str:
         words += f": {', '.join(few)}" + ("" if len(field.table) <= 8 else " and more")
     elif (field.scale, field.offset) != (1, 0):
         words += f": {field.offset:g} + {field.scale:g} x raw {field.unit}".rstrip()
-    if field.role is not None:
-        words += {
-            "toggle": "; turns round with each press",
-            "counter": "; counts the presses",
-            "rolling": "; new with each press, and nothing tells what it will be",
-        }[field.role]
+    words += f"; {ROLES[field.role]}" if field.role is not None else ""
     if len(each.fields) > 1:
         words += "; stands elsewhere, or means something else, by what the other fields say"
     for name, values in field.when.items():

@@ -26,6 +26,11 @@ CLOCK_STEP, FINE_CLOCK_STEP = 0.05, 0.025
 PIECE = 32  # bits: what is wider is checked in pieces, since 8-bit boards have no wider numbers at a fair price
 WIDEST = 64  # bits of a number; what is wider is a row of bytes
 
+ROLES = {
+    "toggle": "turns round with each press",
+    "counter": "counts the presses",
+    "rolling": "new with each press, and nothing tells what it will be",
+}
 Run = tuple[int, int, bool]  # the first bit, the last, whether they are sent inverted
 
 

@@ -6,7 +6,7 @@ from itertools import product
 from textwrap import wrap
 from typing import Any
 
-from eager_tern.export.layout import FINE, Layout
+from eager_tern.export.layout import FINE, ROLES, Layout
 from eager_tern.export.names import in_docstring
 from eager_tern.export.templating import rendered
 from eager_tern.protocol.fields import DataField, in_words
@@ -121,12 +121,7 @@ def _documented(field: DataField) -> str:
         words += f" and {len(table) - MOST_WORDS} more" if len(table) > MOST_WORDS else ""
     elif (field.scale, field.offset) != (1, 0):
         words += f"; {field.offset:g} + {field.scale:g} times the number {field.unit}".rstrip()
-    if field.role is not None:
-        words += {
-            "toggle": "; turns round with each press",
-            "counter": "; counts the presses",
-            "rolling": "; new with each press",
-        }[field.role]
+    words += f"; {ROLES[field.role]}" if field.role is not None else ""
     for name, values in field.when.items():
         words += f"; means something only if {name} is {' or '.join(in_words(value, 0) for value in values)}"
     return words
