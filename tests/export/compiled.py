@@ -24,7 +24,7 @@ class Compiled:
         (folder / f"{name}.h").write_text(header)
         (folder / f"{name}.c").write_text(source)
         program = folder / f"{name}.so"
-        command = ["gcc", *STRICT, *TRAPS, "-O1", "-shared", "-fPIC", str(folder / f"{name}.c"), "-o", str(program)]
+        command = ["gcc", *STRICT, *TRAPS, "-shared", "-fPIC", str(folder / f"{name}.c"), "-o", str(program)]
         subprocess.run(command, check=True)
         self.layout = Layout(sheet)
         library = ctypes.CDLL(str(program))

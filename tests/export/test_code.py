@@ -26,7 +26,7 @@ from tests.export.compiled import STRICT, Compiled
 DEMO = Path(__file__).parents[2] / "src/eager_tern/demo"
 KNOWN = [*library(), *(load_sheet(path) for path in sorted(DEMO.glob("*.toml")))]
 ANY = 24  # sheets drawn at random
-FRAMES = 5  # of each
+FRAMES = 4  # of each
 
 
 def holds(sheet: Sheet, folder: Path, seed: int) -> None:
