@@ -492,9 +492,11 @@ def bridge(
     from eager_tern.bridge.broker import Broker, address_of, password_in
     from eager_tern.bridge.messages import topics_of
     from eager_tern.demo.playing import open_source, open_target
+    from eager_tern.faults import start_log
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import library, load_sheet, sheets_in
 
+    start_log()
     stopped = _stopped_by_signals()
     try:
         address = address_of(broker)

@@ -11,16 +11,18 @@ import time
 from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
+from threading import Event
 
 import numpy as np
 import pytest
 
-from eager_tern.bridge.bridging import publish_heard
+from eager_tern.bridge.bridging import bridge, publish_heard
 from eager_tern.bridge.broker import KEPT, Broker, Message, address_of
 from eager_tern.bridge.hearing import Heard, Hearing
 from eager_tern.bridge.messages import order_of, topics_of
 from eager_tern.casebook.store import Casebook
 from eager_tern.demo.recipe import make_demo_casebook
+from eager_tern.devices.serial_port import Received
 from eager_tern.errors import InputError
 from eager_tern.protocol.loading import library, library_sheet
 from eager_tern.protocol.making import press_frames
@@ -251,6 +253,55 @@ def test_copies_that_are_far_apart_are_one_press() -> None:
         found += hearing.feed(np.empty(0), now + 0.19)
     found += hearing.feed(np.empty(0), now + 5)
     assert len(found) == 1
+
+
+class Source:
+    """A source that breaks in between, and is there again."""
+
+    device = "source"
+
+    def __init__(self, said: list[Received | Exception], over: Event) -> None:
+        self._said, self._over = said, over
+
+    def __enter__(self) -> Source:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        pass
+
+    def close(self) -> None:
+        pass
+
+    def poll(self) -> Received:
+        time.sleep(0.01)
+        if not self._said:
+            self._over.set()
+            return Received()
+        said = self._said.pop(0)
+        if isinstance(said, Exception):
+            raise said
+        return said
+
+
+def test_what_breaks_in_between_ends_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("eager_tern.bridge.bridging.LEAST_BACK_OFF_S", 0.05)
+    over = Event()
+    said: list[Received | Exception] = [
+        Received((nec(1),)), InputError("source", "was pulled out"), Received((nec(2),)), OSError("odd"),
+        Received((nec(3),)), Received((nec(4),)), Received((nec(5),)),
+    ]  # fmt: skip
+    told: list[object] = []
+    words: list[str] = []
+
+    def take(heard: Heard) -> None:
+        told.append(heard.press.lead.reading.fields["command"])
+        if told[-1] == 2:
+            raise RuntimeError("a fault of ours")
+
+    bridge(lambda: Source(said, over), library(), take, over.is_set, words.append)
+    assert {1, 2, 3} <= set(told)
+    assert any("tried again" in each for each in words)
+    assert any("begins anew" in each for each in words)
 
 
 def test_marks_taken_for_spaces_are_turned() -> None:

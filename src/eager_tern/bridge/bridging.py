@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager, closing
+from contextlib import AbstractContextManager, closing, suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -44,7 +45,7 @@ LOOK_S = 0.05  # how often it is asked whether to stop, and whether a press is o
 MOST_WAITING = 2_000  # looks at the source that are not read yet: some minutes
 MOST_ORDERS = 100  # messages that wait to be sent
 LEAST_BACK_OFF_S, MOST_BACK_OFF_S = 1.0, 30.0  # before a source that is gone is opened again
-Code = tuple[str, tuple[tuple[str, object], ...], str]
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -136,33 +137,32 @@ class Speaker:
         self._broker().publish(Message(self._topics.sent, words))
 
     def _run(self) -> None:
+        casebook: Casebook | None = None
+        handset: Handset | None = None
+        unusable = ""  # why nothing can be said at all
         try:
-            casebook = Casebook.open(self._casebook, read_only=True) if self._casebook is not None else None
+            if self._casebook is not None:
+                casebook = Casebook.open(self._casebook, read_only=True)
+                handset = Handset.of_casebook(casebook, gadget_named(casebook, self._gadget, self._casebook))
         except InputError as error:
-            self._refuse_all(str(error))
-            return
-        handset = None
-        if casebook is not None and self._casebook is not None:
-            handset = Handset.of_casebook(casebook, gadget_named(casebook, self._gadget, self._casebook))
+            unusable = str(error)
         while not self._stopping.is_set():
             try:
                 payload = self._orders.get(timeout=LOOK_S)
             except Empty:
                 continue
             try:
-                self._obey(order_of(payload), handset)
+                if unusable:
+                    self._answer(error_message(unusable))
+                else:
+                    self._obey(order_of(payload), handset)
             except InputError as error:
                 self._answer(error_message(str(error)))
+            except Exception as error:  # whatever it was, the next message is obeyed
+                log.exception("a message met a fault")
+                self._answer(error_message(f"something went wrong inside ({error})"))
         if casebook is not None:
             casebook.close()
-
-    def _refuse_all(self, words: str) -> None:
-        while not self._stopping.is_set():
-            try:
-                self._orders.get(timeout=LOOK_S)
-            except Empty:
-                continue
-            self._answer(error_message(words))
 
     def _obey(self, order: Order, handset: Handset | None) -> None:
         if handset is None:
@@ -209,8 +209,13 @@ def bridge(
             durations = np.empty(0)
         if durations is None:
             break
-        for press in hearing.feed(durations, time.monotonic()):
-            told(press)
+        try:
+            for press in hearing.feed(durations, time.monotonic()):
+                told(press)
+        except Exception:  # it runs for days: one fault must not end it
+            log.exception("reading met a fault")
+            tell("Something went wrong in reading, which begins anew; the log says more.")
+            hearing = Hearing(sheets)
     for press in hearing.finish(time.monotonic()):
         told(press)
     if failed:
@@ -238,9 +243,9 @@ def _listen(
                         tell(received.news)
                     for durations in received.durations:
                         _put(heard, durations, tell)
-        except InputError as error:
+        except Exception as error:
             if not ever:
-                failed.append(error)
+                failed.append(error if isinstance(error, InputError) else InputError("the source", str(error)))
                 break
             tell(f"{error}; it is tried again in {back_off:.0f} s")
             until = time.monotonic() + back_off
@@ -254,6 +259,7 @@ def _put(heard: Queue[Floats | None], durations: Floats, tell: Callable[[str], N
     try:
         heard.put_nowait(durations)
     except Full:
-        heard.get_nowait()
-        heard.put_nowait(durations)
+        with suppress(Empty):
+            heard.get_nowait()
+        heard.put(durations)
         tell("The source says more than can be read; some of it was let go.")
