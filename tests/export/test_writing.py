@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 from typer.testing import CliRunner
 
-from eager_tern.cli import app
+from eager_tern.cli import EXPORTS, app
 from eager_tern.errors import InputError
 from eager_tern.export.keys import ExportedKey
 from eager_tern.export.payloads import TEMPLATES, payloads
@@ -171,6 +171,11 @@ def test_every_gadget_of_the_example_becomes_code(gadget: str, demo_casebook: Pa
     exec((tmp_path / f"{name}.py").read_text(), module)
     make, read = cast(Callable[..., list[int]], module["make"]), cast(Callable[..., object], module["read"])
     assert read(make()) is not None
+
+
+def test_the_commands_help_names_every_kind() -> None:
+    """It does so without loading what makes them."""
+    assert tuple(KINDS) == EXPORTS
 
 
 def test_what_was_exported_is_read_again(tmp_path: Path) -> None:

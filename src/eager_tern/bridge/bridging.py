@@ -19,20 +19,19 @@ from eager_tern.bridge.hearing import Heard, Hearing
 from eager_tern.bridge.messages import (
     Order,
     Topics,
-    answer_message,
+    as_json,
     error_message,
     order_of,
     press_message,
-    state_message,
 )
 from eager_tern.casebook.asked import gadget_named
 from eager_tern.casebook.keys import table_of_keys
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import press_reading
 from eager_tern.devices.live import LiveDevice
-from eager_tern.devices.targets import Target
+from eager_tern.devices.targets import Target, wait
 from eager_tern.errors import InputError
-from eager_tern.export.names import identifier, member
+from eager_tern.export.names import spelled
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.presses import Press
 from eager_tern.protocol.schema import Sheet
@@ -69,16 +68,14 @@ def known_in(path: Path, gadget: str) -> Known:
 
 def topic_name(source: str, known: Known | None) -> str:
     """The gadget's name within topics; without a casebook that of the source."""
-    return member(identifier(known.name if known is not None else source))
+    return spelled(known.name if known is not None else source)
 
 
 def label_of(press: Press, known: Known | None) -> str | None:
     """What the casebook calls a press."""
-    if known is None or press.lead.best is None or press.first_missed:
+    if known is None or press.lead.best is None:
         return None
-    reading = press_reading(press)
-    fields = tuple((name, value) for name, value in reading.fields.items() if name not in reading.turning)
-    return known.labels.get((reading.protocol, fields, "" if fields else reading.bits))
+    return known.labels.get(press_reading(press).code)
 
 
 def press_messages(
@@ -88,7 +85,7 @@ def press_messages(
     best = press.lead.best
     messages = [Message(topics.press, press_message(press, number, label, at, with_pulses))]
     if best is not None and best.fields and best.checks_hold and not press.first_missed:
-        messages.append(Message(topics.state, state_message(best.fields), retain=True))
+        messages.append(Message(topics.state, as_json(best.fields), retain=True))
     return messages
 
 
@@ -173,7 +170,7 @@ class Speaker:
         target = self._open_target()
         try:
             for sent in say([(saying, 0.0)], target, self._stopping.is_set):
-                self._answer(answer_message(step_document(sent)))
+                self._answer(as_json(step_document(sent)))
         finally:
             target.close()
 
@@ -248,9 +245,7 @@ def _listen(
                 failed.append(error if isinstance(error, InputError) else InputError("the source", str(error)))
                 break
             tell(f"{error}; it is tried again in {back_off:.0f} s")
-            until = time.monotonic() + back_off
-            while not stopped() and time.monotonic() < until:
-                time.sleep(LOOK_S)
+            wait(back_off, stopped)
             back_off = min(2 * back_off, MOST_BACK_OFF_S)
     heard.put(None)
 

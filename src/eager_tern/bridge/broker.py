@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import ssl
 import time
 from collections import deque
@@ -27,7 +26,6 @@ KEEP_ALIVE_S = 20  # a broker that is gone without a word is missed within half 
 LEAST_BACK_OFF_S, MOST_BACK_OFF_S = 1, 60
 FAREWELL_S = 5.0  # for what is on the way when we go
 QOS = 1
-ADDRESS = re.compile(r"[A-Za-z0-9.\-]+|\[[0-9A-Fa-f:.]+\]")
 
 
 @dataclass(frozen=True)

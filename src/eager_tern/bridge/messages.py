@@ -17,7 +17,6 @@ PREFIX = "eager-tern"
 ONLINE, OFFLINE = "online", "offline"
 LONGEST_ORDER = 16_384  # bytes: some hundred fields
 MOST_TIMES = 100  # frames that one message may ask for: half a minute of a handset that is held
-SAYING = "sending"
 
 
 @dataclass(frozen=True)
@@ -71,20 +70,11 @@ def press_message(press: Press, number: int, label: str | None, at: datetime, wi
     if not with_pulses:
         del document["pulses_us"]
     document |= {"frames": len(press.frames), "label": label, "time": at.isoformat(timespec="milliseconds")}
-    return _json(document)
-
-
-def state_message(fields: Mapping[str, Value]) -> str:
-    """The latest fields."""
-    return _json(dict(fields))
-
-
-def answer_message(step: Mapping[str, Any]) -> str:
-    return _json(step)
+    return as_json(document)
 
 
 def error_message(words: str) -> str:
-    return _json({"error": words})
+    return as_json({"error": words})
 
 
 def order_of(payload: bytes) -> Order:
@@ -127,5 +117,6 @@ def _is_value(value: object) -> bool:
     return isinstance(value, int | float | str) and not isinstance(value, bool) and value == value
 
 
-def _json(document: Mapping[str, Any]) -> str:
+def as_json(document: Mapping[str, Any]) -> str:
+    """A message: the latest fields, a step that was sent."""
     return json.dumps(document, ensure_ascii=False, allow_nan=False)

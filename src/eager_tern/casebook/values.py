@@ -100,6 +100,17 @@ class PressReading(BaseModel):
         """What tells it from all others of its take, however that is read: when it begins, in whole µs."""
         return round(self.start_us)
 
+    @property
+    def code(self) -> tuple[str, tuple[tuple[str, Value], ...], str] | None:
+        """What tells one key from another: protocol and fields (but those that turn), or the bits themselves.
+
+        None where only repeats were caught.
+        """
+        if self.first_missed:
+            return None
+        fields = tuple((name, value) for name, value in self.fields.items() if name not in self.turning)
+        return (self.protocol, fields, "" if fields else self.bits)
+
     def overlaps(self, other: PressReading) -> bool:
         """Whether two presses of one recording were sent at the same time."""
         ends = self.start_us + self.held_us, other.start_us + other.held_us
@@ -140,15 +151,8 @@ class Caught:
 
     @cached_property
     def code(self) -> tuple[str, tuple[tuple[str, Value], ...], str] | None:
-        """What tells one key from another: protocol and fields (but those that turn), or the bits themselves.
-
-        None where only repeats were caught.
-        """
-        r = self.reading
-        if r.first_missed or self.stray:
-            return None
-        fields = tuple((name, value) for name, value in r.fields.items() if name not in r.turning)
-        return (r.protocol, fields, "" if fields else r.bits)
+        """What tells one key from another; None where only repeats were caught, and of a stray."""
+        return None if self.stray else self.reading.code
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -16,11 +16,14 @@ from eager_tern.compare.counters import Counter as FoundCounter
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.positions import positions_text
+from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Check
 
 Keys = dict[str, Any]
+LINE_FRAMES = 8  # from which the line is described
 WIDE = 4  # bits; of a narrower number all there is has been seen soon, and the rest is no surprise
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
 # Where only bits are read and made, any line will do.
@@ -55,6 +58,12 @@ def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
     blank = "".join(map(str, _usual(stack).tolist()))
     document = {**base.document, "blank": blank, **({"fields": fields} if fields else {})}
     return Draft({**document, **({"checks": checks} if checks else {})}, base.comments)
+
+
+def drafted(comparison: Comparison, frames: Sequence[Frame], name: str) -> Draft | None:
+    """The sheet of a gadget, its line described from some of its frames; None where they show no clear line code."""
+    line = describe_line(frames, name, about=f"{comparison.stack.columns} bits, found by comparing frames.")
+    return None if line is None else sheet_of(comparison, line)
 
 
 def field_names(comparison: Comparison) -> dict[str, str]:

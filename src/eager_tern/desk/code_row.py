@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QPushButton, QWidget
 
@@ -21,8 +20,6 @@ LONGEST = 12  # letters of a number that stands there itself; a longer one is na
 
 class CodeRow(QWidget):
     """A link a form; a click copies it and says so."""
-
-    copied = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -73,4 +70,3 @@ class CodeRow(QWidget):
         clipboard().setText(text)
         self.said.setText(f"{name} copied")
         self._flow()
-        self.copied.emit(text)

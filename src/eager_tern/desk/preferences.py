@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from eager_tern.desk.asking import ask_folder
+from eager_tern.desk.choice import choice
 from eager_tern.desk.links import link
 from eager_tern.desk.settings import SIZES, THEMES, Settings
 from eager_tern.desk.words import Words
@@ -31,8 +32,10 @@ class Preferences(QWidget):
         top.addWidget(title)
         top.addStretch(1)
         top.addWidget(link("back to the desk", "Back to the desk", self.closed.emit))
-        self.theme = _choice("Theme", [SHOWN[theme] for theme in THEMES], THEMES.index(settings.theme))
-        self.scale = _choice("Size of everything", [f"{size} %" for size in SIZES], SIZES.index(settings.size))
+        self.theme = choice("Theme", [SHOWN[theme] for theme in THEMES])
+        self.scale = choice("Size of everything", [f"{size} %" for size in SIZES])
+        self.scale.setCurrentIndex(SIZES.index(settings.size))
+        self.show_theme()
         self.folder = QLineEdit(settings.casebooks or str(casebooks_folder()))
         self.folder.setAccessibleName("Folder of casebooks that are not named yet")
         self.folder.setMinimumWidth(380)
@@ -76,12 +79,3 @@ class Preferences(QWidget):
         if (folder := ask_folder(self, "Where shall they go?", self.folder.text())) is not None:
             self.folder.setText(str(Path(folder)))
             self._take()
-
-
-def _choice(name: str, texts: list[str], at: int) -> QComboBox:
-    box = QComboBox()
-    box.addItems(texts)
-    box.setCurrentIndex(at)
-    box.setAccessibleName(name)
-    box.setFixedWidth(220)
-    return box

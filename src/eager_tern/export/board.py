@@ -6,6 +6,7 @@ import re
 import shutil
 import subprocess
 import tempfile
+from functools import lru_cache
 from pathlib import Path
 
 COMPILER, SIZE = "avr-gcc", "avr-size"
@@ -24,6 +25,7 @@ def measured(name: str, header: str, source: str) -> str:
     return f" {flash:,} bytes of flash, {ram} of RAM and at most {stack} of stack."
 
 
+@lru_cache(maxsize=4)  # the library and the sketch of one gadget have the same files
 def sizes(name: str, header: str, source: str) -> tuple[int, int, int] | None:
     """Bytes of flash, of RAM that is always taken, and of stack at most; None where the compiler is not here.
 
@@ -36,12 +38,8 @@ def sizes(name: str, header: str, source: str) -> tuple[int, int, int] | None:
         (folder / f"{name}.h").write_text(header)
         (folder / f"{name}.c").write_text(source)
         try:
-            subprocess.run(
-                [COMPILER, *FLAGS, f"{name}.c"], cwd=folder, check=True, capture_output=True, timeout=PATIENCE_S
-            )
-            listed = subprocess.run(
-                [SIZE, "-A", f"{name}.o"], cwd=folder, check=True, capture_output=True, text=True, timeout=PATIENCE_S
-            ).stdout
+            _run(folder, COMPILER, *FLAGS, f"{name}.c")
+            listed = _run(folder, SIZE, "-A", f"{name}.o")
         except (OSError, subprocess.SubprocessError):
             return None
         usage = (folder / f"{name}.su").read_text()

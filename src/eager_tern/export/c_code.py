@@ -13,8 +13,8 @@ from eager_tern.export.names import c_string, free, identifier, in_a_line, in_co
 from eager_tern.export.templating import rendered
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.fields import DataField, Value, in_words
-from eager_tern.protocol.making import make_frame
+from eager_tern.protocol.fields import DataField, in_words
+from eager_tern.protocol.making import make_frame, nothing_rolled
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.reading import field_values
 from eager_tern.protocol.schema import Sheet
@@ -68,7 +68,7 @@ def c_test(sheet: Sheet, name: str, title: str, examples: Sequence[Example]) -> 
 def made_examples(sheet: Sheet) -> list[Example]:
     """Frames with each field at its least and its most, and as all of them usually are."""
     found: dict[bytes, Example] = {}
-    rolling: dict[str, Value] = {field.name: 0 for field in sheet.fields if field.role == "rolling"}
+    rolling = nothing_rolled(sheet)
     wanted = [(field, field.value(raw)) for field in sheet.fields for raw in _extremes(field)]
     for name, value in [("", None), *((field.name, value) for field, value in wanted)]:
         given = {**rolling, name: value} if name else rolling
@@ -126,8 +126,7 @@ def _of_frames(layout: Layout) -> dict[str, object]:
     sheet = layout.sheet
     numbers = [_numbers(kind) for kind in layout.kinds]
     index = {kind.name: number for number, kind in enumerate(layout.kinds)}
-    blank = sheet.blank or "0" * sheet.bit_count
-    padded = blank.ljust(max(-(-len(blank) // 8), 1) * 8, "0")
+    padded = sheet.ground.ljust(max(-(-sheet.bit_count // 8), 1) * 8, "0")
     kinds = [
         {
             "name": in_comment(kind.name),

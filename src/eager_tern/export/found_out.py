@@ -10,10 +10,9 @@ from eager_tern.casebook.stacks import stack_of
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, Gadget
 from eager_tern.compare.comparison import compare, settled
-from eager_tern.compare.writing import sheet_of
+from eager_tern.compare.writing import LINE_FRAMES, drafted
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import bits_of_text
-from eager_tern.protocol.describing import describe_line
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
@@ -21,7 +20,6 @@ from eager_tern.protocol.reading import read_frame
 from eager_tern.signal.values import Pulses
 
 FEWEST = 8  # distinct frames: fewer say too little for code that somebody builds on
-LINE_FRAMES = 8  # from which the line is described
 
 
 def found_out(casebook: Casebook, gadget: Gadget) -> Draft | None:
@@ -32,15 +30,11 @@ def found_out(casebook: Casebook, gadget: Gadget) -> Draft | None:
         return None
     found = settled(compare(stack), casebook.dismissed(gadget.id))
     frames = [_frame(casebook, press) for press in rows[:LINE_FRAMES]]
-    line = describe_line(frames, gadget.name, about=f"{stack.columns} bits, found by comparing frames.")
-    if line is None or not found.fields:
-        return None
     try:
-        draft = sheet_of(found, line)
-        reads = _reads(draft, frames, rows)
+        draft = drafted(found, frames, gadget.name) if found.fields else None
+        return draft if draft is not None and _reads(draft, frames, rows) else None
     except InputError:
         return None
-    return draft if reads else None
 
 
 def _frame(casebook: Casebook, press: Caught) -> Frame:

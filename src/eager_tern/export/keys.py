@@ -10,6 +10,7 @@ from pathlib import Path
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.values import PressReading
 from eager_tern.errors import InputError
 from eager_tern.export.names import c_string, free, identifier, in_comment
 from eager_tern.export.templating import provenance
@@ -50,25 +51,27 @@ def exported_keys(casebook: Casebook, keys: Sequence[Key]) -> list[ExportedKey]:
             continue
         if best.take_id not in takes:
             takes[best.take_id] = casebook.take_pulses(best.take_id)
-        pulses, (first, last) = takes[best.take_id], best.reading.frames[0]
-        fields = dict(best.reading.fields)
-        timings = [round(float(d), 1) for d in pulses.durations_us[first : last + 1]]
-        found.append(
-            ExportedKey(
-                key.name,
-                best.reading.protocol,
-                _number(fields.get("address")),
-                _number(fields.get("command")),
-                fields,
-                best.reading.bits,
-                codes_of(bits_of_text(best.reading.bits)),
-                pulses.carrier_hz,
-                timings,
-                len(best.reading.frames),
-                _rest_us(pulses, best.reading.frames),
-            )
-        )
+        pulses, frames = takes[best.take_id], best.reading.frames
+        found.append(exported_key(key.name, best.reading, pulses.part(*frames[0]), _rest_us(pulses, frames)))
     return found
+
+
+def exported_key(name: str, reading: PressReading, frame: Pulses, rest_us: float | None = None) -> ExportedKey:
+    """One key, from what was read of a press and the pulses of its first frame."""
+    fields = dict(reading.fields)
+    return ExportedKey(
+        name,
+        reading.protocol,
+        _number(fields.get("address")),
+        _number(fields.get("command")),
+        fields,
+        reading.bits,
+        codes_of(bits_of_text(reading.bits)),
+        frame.carrier_hz,
+        [round(each, 1) for each in frame.durations_us.tolist()],
+        len(reading.frames),
+        rest_us,
+    )
 
 
 def _rest_us(pulses: Pulses, frames: Sequence[tuple[int, int]]) -> float | None:

@@ -6,13 +6,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-import numpy as np
-
 from eager_tern.errors import InputError
 from eager_tern.export.names import free, member
-from eager_tern.protocol.fields import DataField, Value, in_words
+from eager_tern.linecode.values import bits_of_text
+from eager_tern.protocol.fields import DataField, in_words
 from eager_tern.protocol.glance import symbol_width
-from eager_tern.protocol.making import make_bits
+from eager_tern.protocol.making import make_bits, nothing_rolled
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check, FrameKind, Sheet
 from eager_tern.protocol.template import is_paired
@@ -215,10 +214,9 @@ class Layout:
     @cached_property
     def defaults(self) -> dict[str, int]:
         """The raw number that each member has where nothing is said of it."""
-        given: dict[str, Value] = {f.name: 0 for f in self.sheet.fields if f.role == "rolling"}
-        blank = np.array(list(map(int, self.sheet.blank or "0" * self.sheet.bit_count)), np.uint8)
+        blank = bits_of_text(self.sheet.ground)
         try:
-            bits = make_bits(self.sheet, given)
+            bits = make_bits(self.sheet, nothing_rolled(self.sheet))
         except InputError:  # a field that cannot be 0 and has no default
             bits = blank
         values = {field.name: field.default for field in self.sheet.fields}

@@ -36,6 +36,11 @@ def member(name: str) -> str:
     return f"{name}_" if name in C_WORDS or keyword.iskeyword(name) else name
 
 
+def spelled(name: str) -> str:
+    """A gadget's name as its files, its code and its topics spell it."""
+    return member(identifier(name))
+
+
 def free(name: str, taken: set[str]) -> str:
     """The name, or the first one made from it that nobody has; it is taken then."""
     number, found = 1, name

@@ -9,7 +9,7 @@ from eager_tern.export.python_code import described_shape
 from eager_tern.export.subject import Subject
 from eager_tern.export.templating import provenance
 from eager_tern.protocol.fields import DataField, in_words
-from eager_tern.protocol.making import make_frame
+from eager_tern.protocol.making import make_frame, nothing_rolled
 from eager_tern.protocol.schema import Check, Sheet
 from eager_tern.signal.values import Pulses, pulses_from_signed
 
@@ -38,8 +38,8 @@ def _frame(subject: Subject) -> Pulses | None:
     if subject.keys:
         signs = [us if at % 2 == 0 else -us for at, us in enumerate(subject.keys[0].pulses_us)]
         return pulses_from_signed(np.array(signs))
-    rolling = {field.name: 0 for field in subject.sheet.fields if field.role == "rolling"} if subject.sheet else {}
-    return make_frame(subject.sheet, rolling).pulses if subject.sheet is not None else None
+    sheet = subject.sheet
+    return make_frame(sheet, nothing_rolled(sheet)).pulses if sheet is not None else None
 
 
 def _of_sheet(sheet: Sheet) -> list[Block]:

@@ -14,16 +14,15 @@ from eager_tern.casebook.values import Caught, Gadget, KeyPlace
 from eager_tern.errors import InputError
 from eager_tern.export.found_out import found_out
 from eager_tern.export.keys import ExportedKey, exported_keys
-from eager_tern.export.names import identifier, member
+from eager_tern.export.names import spelled
 from eager_tern.linecode.values import Bits, bits_of_text
 from eager_tern.protocol.fields import Value
-from eager_tern.protocol.loading import library_sheet, load_sheet, sheet_text
+from eager_tern.protocol.loading import library_sheet, sheet_named, sheet_text
 from eager_tern.protocol.schema import Sheet
 from eager_tern.sending.saying import Handset
 from eager_tern.signal.values import Pulses
 from eager_tern.text_file import read_text
 
-SHEET_SUFFIX = ".toml"
 SURE = 0.9  # a captured frame that is to prove something was read at least so surely
 MOST_CAPTURED = 12  # frames that prove the generated code
 
@@ -70,14 +69,11 @@ class Subject:
 def subject_of(what: str, gadget: str = "") -> Subject:
     """A casebook's gadget, or the sheet that a path or an id names. Raises InputError."""
     path = Path(what)
-    sheet = library_sheet(what)
-    text = (sheet_text(what) or "") if sheet is not None else ""
-    if sheet is None and path.suffix == SHEET_SUFFIX:
-        sheet, text = load_sheet(path), read_text(path)
+    sheet = sheet_named(what)
     if sheet is not None:
         if gadget:
             raise InputError(what, "is a sheet; --gadget picks one of a casebook")
-        return of_sheet(sheet, text)
+        return of_sheet(sheet, read_text(path) if library_sheet(what) is None else sheet_text(what) or "")
     if not is_casebook(path):
         raise InputError(path, "is neither a casebook nor a sheet")
     with closing(Casebook.open(path, read_only=True)) as casebook:
@@ -87,7 +83,7 @@ def subject_of(what: str, gadget: str = "") -> Subject:
 def of_sheet(sheet: Sheet, text: str = "") -> Subject:
     """A sheet and what it says as TOML."""
     texts = {sheet.id: text} if text else {}
-    return Subject(member(identifier(sheet.id)), sheet.name, about=sheet.about, sheet=sheet, sheet_texts=texts)
+    return Subject(spelled(sheet.id), sheet.name, about=sheet.about, sheet=sheet, sheet_texts=texts)
 
 
 def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
@@ -113,7 +109,7 @@ def of_gadget(casebook: Casebook, gadget: Gadget) -> Subject:
         captured = _captured(casebook, gadget, sheet)
     keys = [replace(key, carrier_hz=key.carrier_hz or _carrier(made.get(key.name))) for key in keys]
     return Subject(
-        member(identifier(gadget.name)), gadget.name, gadget.name, gadget.about, sheet, tuple(keys), bits, common,
+        spelled(gadget.name), gadget.name, gadget.name, gadget.about, sheet, tuple(keys), bits, common,
         tuple(captured), texts, tuple(casebook.key_places(gadget.id)),
         tuple(_recordings(casebook, gadget)),
     )  # fmt: skip

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from eager_tern.errors import InputError
 from eager_tern.signal.baseband import Baseband, Keying
 from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.values import NO_PULSES, Edges, Floats, Polarity, Pulses, pulses_from_edges
@@ -77,6 +78,11 @@ class ReadOptions:
 
 
 AS_FOUND = ReadOptions()
+
+
+def read_only(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
+    """How a format is written that is made of a gadget and not of pulses: not at all."""
+    raise InputError(path, "is made of a gadget: eager-tern export")
 
 
 @dataclass(frozen=True)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions, read_only
 from eager_tern.formats.timing_text import SILENCE_US
-from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
+from eager_tern.signal.values import Floats, pulses_from_signed
 from eager_tern.tables import table_rows
 from eager_tern.text_file import read_text
 
@@ -53,8 +52,4 @@ def _durations(cell: str, path: Path, line: int) -> Floats:
     return values
 
 
-def _never_written(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
-    raise InputError(path, "a table of keys is made of a gadget: eager-tern export")
-
-
-FORMAT = Format("table of keys", (), claims, read, _never_written)
+FORMAT = Format("table of keys", (), claims, read, read_only)

@@ -8,14 +8,13 @@ from __future__ import annotations
 
 import json
 import zipfile
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from eager_tern.errors import InputError
-from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
+from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions, read_only
 from eager_tern.formats.timing_text import parse
 from eager_tern.signal.values import Pulses
 
@@ -126,8 +125,4 @@ def _member(path: Path, name: str) -> bytes:
         raise InputError(path, f"is a damaged archive ({error})") from None
 
 
-def _never_written(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
-    raise InputError(path, "a parcel is made of a gadget: eager-tern export")
-
-
-FORMAT = Format("parcel", (), claims, read, _never_written)
+FORMAT = Format("parcel", (), claims, read, read_only)

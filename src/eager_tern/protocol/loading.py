@@ -22,6 +22,7 @@ from eager_tern.protocol.template import frame_pulses
 from eager_tern.text_file import read_text
 
 BASE_KEY = "based_on"
+SUFFIX = ".toml"
 LONGEST = 200_000  # characters: the longest sheet here has some four thousand
 NESTED = re.compile(r"(?<=\w)\s*\.\s*(?=[A-Za-z_\"'])")  # the points of dotted keys, not those of numbers
 DEEPEST = 40
@@ -142,6 +143,12 @@ def library_sheet(sheet_id: str) -> Sheet | None:
     text = sheet_text(sheet_id) if re.fullmatch(r"[a-z0-9-]+", sheet_id) else None
     # That these read what they make is for a test to find out, not for every start.
     return _parsed(text, f"{sheet_id}.toml") if text is not None else None
+
+
+def sheet_named(what: str) -> Sheet | None:
+    """The library's sheet of that id, or that of a .toml file; None where it names neither. Raises InputError."""
+    sheet = library_sheet(what)
+    return load_sheet(Path(what)) if sheet is None and Path(what).suffix == SUFFIX else sheet
 
 
 @cache

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_tern.errors import InputError, did_you_mean
-from eager_tern.linecode.values import NO_BITS, Bits
+from eager_tern.linecode.values import NO_BITS, Bits, bits_of_text
 from eager_tern.protocol.checks import fill_in
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.schema import Sheet
@@ -32,7 +32,7 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
     naming the field and its range.
     """
     known = sheet.fields_by_name
-    bits: Bits = np.array(list(map(int, sheet.blank or "0" * sheet.bit_count)), np.uint8)
+    bits: Bits = bits_of_text(sheet.ground)
     for name in values:
         if name not in known:
             suggested = did_you_mean(name, known) or f"; it has {', '.join(known) or 'none'}"
@@ -59,6 +59,11 @@ def make_bits(sheet: Sheet, values: Mapping[str, Value]) -> Bits:
             raise InputError(f"sheet {sheet.id}", str(error)) from None
     given = {int(i) for name in values for f in known[name] for i in f.bits.index}
     return fill_in(tuple(c for c in sheet.checks if not given & set(c.at.index.tolist())), bits)
+
+
+def nothing_rolled(sheet: Sheet) -> dict[str, Value]:
+    """Zeros for the fields that are new with each press, so that some frame can be made."""
+    return {field.name: 0 for field in sheet.fields if field.role == "rolling"}
 
 
 def make_frame(sheet: Sheet, values: Mapping[str, Value]) -> MadeFrame:

@@ -296,6 +296,11 @@ class Sheet(Strict):
     def bit_count(self) -> int:
         return max(kind.bit_count for kind in self.frames)
 
+    @property
+    def ground(self) -> str:
+        """A frame's bits before fields and checks are written: those of ``blank``, else all 0."""
+        return self.blank or "0" * self.bit_count
+
     @cached_property
     def code(self) -> Code:
         """The line code's name, which follows from its symbols."""

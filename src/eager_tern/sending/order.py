@@ -17,7 +17,7 @@ from eager_tern.devices.live import LiveDevice
 from eager_tern.devices.targets import Target, wait
 from eager_tern.errors import InputError
 from eager_tern.intake.files import read_file
-from eager_tern.protocol.loading import library, library_sheet, load_sheet
+from eager_tern.protocol.loading import library, sheet_named
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import read_pulses
 from eager_tern.sending.echo import Echo, echoes
@@ -38,7 +38,6 @@ from eager_tern.text_file import read_text
 
 BEHIND_S = 0.6  # that is listened on behind the last frame: a receiver tells a silence only when it has lasted
 WARM_UP_S = 0.3  # of listening before the first frame
-SHEET_SUFFIX = ".toml"
 
 
 @dataclass(frozen=True)
@@ -71,10 +70,8 @@ def ordered(order: Order) -> tuple[Presses, tuple[Sheet, ...]]:
         expect_unhurried([order.every_s])
         raise InputError(f"every {order.every_s} s", "is no length of time")
     path = Path(order.what)
-    sheet = library_sheet(order.what)
+    sheet = sheet_named(order.what)
     sheets: tuple[Sheet, ...] = tuple(library())
-    if sheet is None and path.suffix == SHEET_SUFFIX:
-        sheet = load_sheet(path)
     if sheet is not None:
         _refuse_routine(order)
         values = fields_of_words(order.args)

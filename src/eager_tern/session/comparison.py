@@ -21,14 +21,12 @@ from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare
 from eager_tern.compare.proof import Proof, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
-from eager_tern.compare.writing import sheet_of
-from eager_tern.protocol.describing import describe_line
+from eager_tern.compare.writing import LINE_FRAMES, drafted
 from eager_tern.protocol.draft import Draft
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
 
 FEWEST = 4  # frames of which something can be found out
-LINE_FRAMES = 8  # from which the line is described
 NO_LINE = "The frames do not show a line code that a sheet could describe."
 
 
@@ -247,11 +245,10 @@ class ComparisonModel:
         if self.comparison is None or gadget is None:
             return None
         frames = [self._session.frame(press) for press in self.rows[:LINE_FRAMES]]
-        line = describe_line(frames, gadget.name, about=f"{self.stack.columns} bits, found by comparing frames.")
-        if line is None:
+        draft = drafted(settled(self.comparison, self.verdicts), frames, gadget.name)
+        if draft is None:
             self._session.troubled.emit(NO_LINE)
-            return None
-        return sheet_of(settled(self.comparison, self.verdicts), line)
+        return draft
 
 
 def _alike(stack: Stack, other: Stack) -> bool:

@@ -11,7 +11,7 @@ from eager_tern.bridge.broker import Broker, address_of
 from eager_tern.bridge.hearing import QUIET_S
 from eager_tern.bridge.messages import PREFIX, topics_of
 from eager_tern.errors import InputError
-from eager_tern.export.names import identifier, member
+from eager_tern.export.names import spelled
 from eager_tern.protocol.presses import Press
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
@@ -109,7 +109,7 @@ class Publishing:
             self.troubled.emit(str(error))
             return
         press = Press((frame,) * (caught.repeats + 1), caught.reading.first_missed)
-        topics = topics_of(hearer.prefix, member(identifier(gadget.name)))
+        topics = topics_of(hearer.prefix, spelled(gadget.name))
         self._broker.publish(*press_messages(topics, press, self.told, caught.label or None, at))
         self.told += 1
         self.changed.emit()
