@@ -14,6 +14,7 @@ from eager_tern.desk.settings import SIZES, THEMES, Settings
 from eager_tern.desk.words import Words
 from eager_tern.places import casebooks_folder
 
+WIDTH = 220  # of a box: a form would draw it as wide as the page
 SHOWN = {"desktop": "as the desktop", "day": "day", "night": "night"}
 
 
@@ -36,6 +37,8 @@ class Preferences(QWidget):
         self.scale = choice("Size of everything", [f"{size} %" for size in SIZES])
         self.scale.setCurrentIndex(SIZES.index(settings.size))
         self.show_theme()
+        for box in (self.theme, self.scale):
+            box.setFixedWidth(WIDTH)
         self.folder = QLineEdit(settings.casebooks or str(casebooks_folder()))
         self.folder.setAccessibleName("Folder of casebooks that are not named yet")
         self.folder.setMinimumWidth(380)
@@ -43,6 +46,7 @@ class Preferences(QWidget):
         self.scale.activated.connect(self._take)
         self.folder.editingFinished.connect(self._take)
         where = QHBoxLayout()
+        where.setSpacing(12)
         where.addWidget(self.folder)
         where.addWidget(link("choose …", "Choose the folder", self._choose))
         where.addStretch(1)
