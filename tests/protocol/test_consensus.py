@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-import pytest
 
 from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, read_frame
-from eager_tern.protocol.take import read_pulses
-from eager_tern.protocol.taught import read_by_the_clear
+from eager_tern.protocol.reading import read_frame
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import nec_frame, sony
 
@@ -60,43 +57,3 @@ def test_a_damaged_burst_beside_a_clear_frame_is_its_copy() -> None:
     assert taken == {stray[0]}
     assert mended[1].reading.bits.tolist() == model.reading.bits.tolist()
     assert "repeat" in mended[1].mended
-
-
-def a_stranger(bits: np.ndarray) -> list[float]:
-    """Pulse distance behind a leader that no sheet of the library has."""
-    return [3100.0, -1550.0, *(d for b in bits for d in (410.0, -1230.0 if b else -410.0)), 410.0]
-
-
-@pytest.mark.parametrize("jitter", [0.0, 30.0])
-def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random.Generator, jitter: float) -> None:
-    rows = [a_stranger(rng.integers(0, 2, 28)) for _ in range(5)]
-    rows = [[d + np.sign(d) * rng.normal(0, jitter) for d in row] for row in rows]
-    signed = np.array([d for row in rows for d in (*row, -250_000.0)])
-    take = read_pulses(pulses_from_signed(signed), library())
-    assert [frame.reading.bits.size for frame in take.frames] == [28] * 5
-    frames, odd = list(take.frames[:4]), take.frames[4]
-    left = [(odd.first, odd.last)]
-    read, rest = read_by_the_clear(take.pulses, take.pulses.edge_times_us, frames, left)
-    assert not rest
-    assert read[4].reading.bits.tolist() == odd.reading.bits.tolist()
-    assert read[4].reading.protocol == UNKNOWN
-
-
-def test_one_frame_alone_teaches_nothing(rng: np.random.Generator) -> None:
-    signed = np.array([*a_stranger(rng.integers(0, 2, 28)), -250_000.0])
-    take = read_pulses(pulses_from_signed(signed), library())
-    assert read_by_the_clear(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
-
-
-def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Generator) -> None:
-    rows = [a_stranger(rng.integers(0, 2, 28)) for _ in range(3)]
-    noise = rng.uniform(100, 2000, 59) * np.where(np.arange(59) % 2, -1, 1)
-    signed = np.array([d for row in [*rows, noise] for d in (*row, -250_000.0)])
-    pulses = pulses_from_signed(signed)
-    take = read_pulses(pulses, library())
-    clear = [frame for frame in take.frames if frame.reading.bits.size == 28][:3]
-    begin = 3 * 60
-    span = (begin, begin + 58)
-    read, rest = read_by_the_clear(pulses, pulses.edge_times_us, clear, [span])
-    assert rest == [span]
-    assert len(read) == 3

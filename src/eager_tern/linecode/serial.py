@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -200,25 +200,46 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
         for length, placed in on_serial_grid(durations_us, clocks, range(7, 13)).items():
             if _rms(placed.clock) > COARSEST:
                 continue
-            for framing, usual in USUAL.items():
-                data, parity, stop = framing
-                if 1 + data + (parity != "none") + stop != length:
+            for framing in USUAL:
+                if _length(framing) != length:
                     continue
-                read = characters(placed, data, parity, stop)
-                if read is None or read.bits.size < FEWEST_CHARACTERS * data:
-                    continue
-                idle = np.isnan(placed.expected_us)
-                score = float(timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle]))
-                score += _usual_speed(placed.clock.unit_us)
-                score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size) + part * LN2 - usual
-                if framing not in best or score > best[framing].score:
-                    best[framing] = LineReading(
-                        "async-serial", placed.clock, read.bits, read.bit_spans_us, placed.expected_us, 0, score,
-                        symbol_bits=data, framing=framing,
-                    )  # fmt: skip
+                line = _as_line(durations_us, placed, framing)
+                score = line.score - part * LN2 if line is not None else 0.0
+                if line is not None and (framing not in best or score > best[framing].score):
+                    best[framing] = replace(line, score=score)
         if any(_rms(reading.clock) < CLEAN for reading in best.values()):
             break  # a finer grid would fit whatever it is
     return best
+
+
+def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> LineReading | None:
+    """The pulses as characters of a framing whose clock is about known, None where they are none."""
+    if durations_us.size < FEWEST_PULSES:
+        return None
+    length = _length(framing)
+    placed = on_serial_grid(durations_us, [(clock.unit_us, clock.excess_us)], [length]).get(length)
+    return _as_line(durations_us, placed, framing) if placed is not None else None
+
+
+def _as_line(durations_us: Floats, placed: CharacterGrid, framing: Framing) -> LineReading | None:
+    """Characters that stand on a grid as a reading of the pulses; None where they are not framed so."""
+    read = characters(placed, *framing)
+    if read is None or read.bits.size < FEWEST_CHARACTERS * framing[0]:
+        return None
+    idle = np.isnan(placed.expected_us)
+    score = float(timing_score(durations_us - placed.expected_us) + any_pulse_score(durations_us[idle]))
+    score += USUAL[framing] + _usual_speed(placed.clock.unit_us)
+    score -= read.bits.size * LN2 + parameter_cost(3, durations_us.size)
+    return LineReading(
+        "async-serial", placed.clock, read.bits, read.bit_spans_us, placed.expected_us, 0, score,
+        symbol_bits=framing[0], framing=framing,
+    )  # fmt: skip
+
+
+def _length(framing: Framing) -> int:
+    """Of a character, in bits."""
+    data, parity, stop = framing
+    return 1 + data + (parity != "none") + stop
 
 
 def _usual_speed(unit_us: float) -> float:

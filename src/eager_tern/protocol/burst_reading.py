@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -28,7 +29,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
-from eager_tern.protocol.taught import read_by_the_clear
+from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the_clear, taught_by
 from eager_tern.protocol.unknown import keeps_time, unknown_frames
 from eager_tern.signal.bursts import SMALLEST_GAP_US, GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
@@ -44,6 +45,7 @@ SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 NOTHING_LEFT = 0.85  # of the pulses of some bursts: what is in clean frames leaves nothing else to be found
 SURE_SERIAL = 0.9  # confidence in characters that need no second look
+ASKED_FIRST = 8  # rows of bursts that are read by themselves before others are held against them
 IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
 
@@ -70,6 +72,7 @@ def read_bursts(
 
 
 Span = tuple[int, int]  # first and last mark of a burst or a frame
+Read = Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
 
 
 @dataclass(frozen=True)
@@ -86,24 +89,49 @@ class _Line:
 
 def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
     """Every explanation of any of the bursts. Where one leaves nothing to gain, the costlier ones are not sought."""
-    found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts)]
+    found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
     settled = _touched(bursts, [each for each in found if _settles(each)])
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
     settled -= {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
+    found += _explained_in_turns(line, bursts, set(range(len(bursts))) - settled, found, by_hand)
+    return found
+
+
+def _explained_in_turns(
+    line: _Line, bursts: Sequence[Span], left: set[int], by_sheets: Sequence[Candidate], by_hand: bool
+) -> list[Candidate]:
+    """What explains the bursts that no sheet settles: a few first, since what is read in them tells what others are."""
+    found: list[Candidate] = []
+    doubted = _touched(bursts, by_sheets)
+    count = ASKED_FIRST
+    while left:
+        asked = _some_of_each(_rows(line, bursts, left), bursts, count)
+        found += _explained(line, bursts, asked, by_hand)
+        left = left - asked
+        if left - doubted and not by_hand:
+            alike = _like_others(line, [bursts[at] for at in sorted(left - doubted)], found)
+            found += alike
+            left = left - _touched(bursts, alike)
+        count *= 2
+    return found
+
+
+def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
+    """What explains some of the bursts beside the sheets."""
+    found: list[Candidate] = []
     clear: set[int] = set()
     parted: set[int] = set()
-    for unknown in [] if by_hand else _unknown_over_several(line, bursts, settled):
+    for unknown in [] if by_hand else _unknown_over_several(line, bursts, left):
         found += [unknown, *_known_among(line, unknown.frames)]
         touched = _touched(bursts, [unknown])
         pulses = sum(bursts[at][1] - bursts[at][0] + 1 for at in touched)
         told = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
         clear |= touched if told > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
-    left = [at for at in range(len(bursts)) if at not in settled]
-    as_they_are = _one_a_burst(line, [bursts[at] for at in left if at not in clear], read_frames)
+    as_they_are = _one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
-    for at in left:
+    for at in sorted(left):
         keeps = at in clear
         if (as_it_is := begins.get(bursts[at][0])) is not None:
             best = as_it_is.frames[0]
@@ -111,6 +139,31 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
         found += _looked_at_closely(line.part(bursts[at]), bursts[at][0], line.sheets, keeps, by_hand)
     return found
+
+
+def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: int) -> set[int]:
+    """The bursts of so many rows: some of each look, which is how many pulses its bursts have, the commonest first."""
+    looks: dict[frozenset[int], list[Sequence[int]]] = {}
+    for row in rows:
+        looks.setdefault(frozenset(bursts[at][1] - bursts[at][0] for at in row), []).append(row)
+    common = sorted(looks.values(), key=len, reverse=True)
+    in_turn = sorted((i // FEWEST_ALIKE, look) for look, alike in enumerate(common) for i in range(len(alike)))
+    taken = Counter(look for _, look in in_turn[:count])
+    return {at for look, most in taken.items() for row in common[look][:most] for at in row}
+
+
+def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
+    """The bursts that are clearly frames like those that were read in others: nothing else need be sought in them."""
+    frames = with_sections(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
+    taught = taught_by(frames)
+    if not taught:
+        return []
+    like = replace(line, sheets=taught.sheets)
+
+    def read(parts: Sequence[Pulses], _sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
+        return read_as_taught(parts, taught)
+
+    return [*_one_a_burst(like, spans, read), *_several_of_sheets(like, spans, read)]
 
 
 def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
@@ -134,9 +187,7 @@ def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int
     return {at for begin, end in spans for at in range(int(begin), int(end))}
 
 
-def _one_a_burst(
-    line: _Line, bursts: Sequence[Span], read: Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
-) -> list[Candidate]:
+def _one_a_burst(line: _Line, bursts: Sequence[Span], read: Read) -> list[Candidate]:
     """The bursts that read as one frame each."""
     tried = [burst for burst in bursts if FEWEST_PULSES <= burst[1] - burst[0] + 1 <= MOST_PULSES]
     parts = [line.part(burst) for burst in tried]
@@ -150,7 +201,7 @@ def _known_among(line: _Line, frames: Sequence[Frame]) -> Iterator[Candidate]:
     """
     spans = [(frame.first, frame.last) for frame in frames]
     yield from _one_a_burst(line, spans, read_by_sheets)
-    yield from _several_of_sheets(line, spans)
+    yield from _several_of_sheets(line, spans, read_by_sheets)
 
 
 def _is_clean_serial(frame: Frame) -> bool:
@@ -158,11 +209,11 @@ def _is_clean_serial(frame: Frame) -> bool:
     return best.protocol == SERIAL and best.confidence > SURE_SERIAL and best.clock.rms_us < CLEAN * best.clock.unit_us
 
 
-def _several_of_sheets(line: _Line, bursts: Sequence[Span]) -> Iterator[Candidate]:
+def _several_of_sheets(line: _Line, bursts: Sequence[Span], read: Read) -> Iterator[Candidate]:
     """Rows of bursts that are one frame of a sheet."""
     for count, fitting in _sheets_of_several(line.sheets).items():
         spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1)]
-        yield from _one_a_burst(replace(line, sheets=fitting), spans, read_by_sheets)
+        yield from _one_a_burst(replace(line, sheets=fitting), spans, read)
 
 
 def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
@@ -171,6 +222,8 @@ def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
 
 def evidence_of(frame: Frame) -> float:
     """Nats by which a frame's best reading explains its pulses better than that they could be anything."""
+    if frame.read_as is None:
+        return frame.reading.evidence
     read, measured = frame.as_read.durations_us, frame.pulses.durations_us
     return frame.reading.evidence + float(any_pulse_score(read) - any_pulse_score(measured))
 
@@ -186,19 +239,23 @@ def _settles(found: Candidate) -> bool:
     return not followed and (reads_well((best,)) or close)
 
 
-def _unknown_over_several(line: _Line, bursts: Sequence[Span], settled: set[int]) -> Iterator[Candidate]:
-    """Frames of one unknown code in the bursts that stand close together."""
-    rows: list[list[Span]] = []
-    for at, (first, last) in enumerate(bursts):
-        if at in settled:
-            continue
-        near = bool(rows) and at - 1 not in settled and line.pulses.durations_us[first - 1] < LONGEST_GAP_US
-        if near and last - rows[-1][0][0] < MOST_PULSES:
-            rows[-1].append((first, last))
+def _rows(line: _Line, bursts: Sequence[Span], left: set[int]) -> list[list[int]]:
+    """Some bursts by those that stand close together."""
+    rows: list[list[int]] = []
+    for at in sorted(left):
+        first, last = bursts[at]
+        near = bool(rows) and rows[-1][-1] == at - 1 and line.pulses.durations_us[first - 1] < LONGEST_GAP_US
+        if near and last - bursts[rows[-1][0]][0] < MOST_PULSES:
+            rows[-1].append(at)
         else:
-            rows.append([(first, last)])
-    for row in rows:
-        first, last = row[0][0], row[-1][1]
+            rows.append([at])
+    return rows
+
+
+def _unknown_over_several(line: _Line, bursts: Sequence[Span], left: set[int]) -> Iterator[Candidate]:
+    """Frames of one unknown code in the bursts that stand close together."""
+    for row in _rows(line, bursts, left):
+        first, last = bursts[row[0]][0], bursts[row[-1]][1]
         if last - first < MOST_PULSES and (found := unknown_frames(line.part((first, last)), first)):
             yield found
 

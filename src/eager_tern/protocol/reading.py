@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -138,11 +138,10 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     if chances[-1] > 0.5:
         return ()
     readings = [
-        reading_of_match(match, chance * (GUESSED if _is_out_of_place(pulses, match) else 1.0))
-        for match, chance in zip(matches, chances, strict=False)
+        reading_of_match(match, chance * (GUESSED if _is_out_of_place(pulses, match) else 1.0), score - anything)
+        for match, chance, score in zip(matches, chances, scores, strict=False)
     ]
-    readings += [reading_of_line(line, chances[-2]) for line in lines[:1]]
-    readings = [replace(r, evidence=score - anything) for r, score in zip(readings, scores, strict=True)]
+    readings += [reading_of_line(line, chances[-2], scores[-1] - anything) for line in lines[:1]]
     best: dict[tuple[str, bool], Reading] = {}  # kinds of frame that look alike are told apart by their checks
     for reading in sorted(readings, key=lambda r: -r.confidence):
         best.setdefault((reading.protocol, reading.stands_for_repeat), reading)
@@ -233,8 +232,10 @@ def score_of(match: Match) -> float:
     return score - free * LN2
 
 
-def reading_of_match(match: Match, chance: float) -> Reading:
-    """What a sheet that fits says of a frame; ``chance`` is how probable that is beside all other readings."""
+def reading_of_match(match: Match, chance: float, evidence: float = 0.0) -> Reading:
+    """What a sheet that fits says of a frame; ``chance`` is how probable that is beside all other readings,
+    ``evidence`` (nats) beside pulses that could be anything.
+    """
     sheet, bits = match.sheet, match.meant
     results = match.results
     fields = field_values(sheet, bits) if bits.size else {}
@@ -255,6 +256,7 @@ def reading_of_match(match: Match, chance: float) -> Reading:
         sheet=sheet,
         sections=match.kind.sections if len(match.kind.sections) > 1 else (),
         symbol_bits=sheet.bits_a_symbol,
+        evidence=evidence,
     )
 
 
@@ -281,8 +283,8 @@ def framed(line: LineReading) -> float:
     return float(1 / (1 + FRAMINGS_TRIED * 2.0**-told))
 
 
-def reading_of_line(line: LineReading, chance: float) -> Reading:
-    """What a line code alone says of a frame."""
+def reading_of_line(line: LineReading, chance: float, evidence: float = 0.0) -> Reading:
+    """What a line code alone says of a frame; ``chance`` and ``evidence`` as in ``reading_of_match``."""
     return Reading(
         protocol=SERIAL if line.code == SERIAL else UNKNOWN,
         confidence=min(chance, UNKNOWN_MOST) * framed(line),
@@ -295,4 +297,5 @@ def reading_of_line(line: LineReading, chance: float) -> Reading:
         symbol_bits=line.symbol_bits,
         symbols=line.symbols,
         framing=line.framing,
+        evidence=evidence,
     )

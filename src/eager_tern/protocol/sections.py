@@ -63,9 +63,9 @@ def _belongs_behind(before: Frame, frame: Frame) -> bool:
     if any(r.known and r.confidence > DOUBTED for r in (one, other)):
         return False
     gap = frame.pulses.start_us - before.pulses.end_us
-    same_code = one.code == other.code and one.protocol != SERIAL
-    alike = abs(_shorter_pulses(frame.pulses) / _shorter_pulses(before.pulses) - 1) < SAME_PULSES
-    return same_code and alike and gap < LONGEST_GAP_US and frame.first == before.last + 2
+    if one.code != other.code or one.protocol == SERIAL or gap >= LONGEST_GAP_US or frame.first != before.last + 2:
+        return False
+    return abs(_shorter_pulses(frame.pulses) / _shorter_pulses(before.pulses) - 1) < SAME_PULSES
 
 
 def _shorter_pulses(pulses: Pulses) -> float:

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.linecode.clock import CLEAN
 from eager_tern.linecode.identify import NOISE_HEAD_START, read_as
-from eager_tern.linecode.likelihood import noise_score, probabilities
-from eager_tern.linecode.values import Code, LineReading
+from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
+from eager_tern.linecode.serial import read_at
+from eager_tern.linecode.values import Clock, Code, Framing, LineReading
+from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, UNKNOWN, UNKNOWN_MOST, Reading, reading_of_line
+from eager_tern.protocol.reading import SERIAL, SERIAL_PRIOR, UNKNOWN_PRIOR, Reading, Shape, reading_of_line
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats, Pulses
 
@@ -25,7 +27,64 @@ ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
 COARSEST = 0.4  # of a unit between ruler and edges, where the ruler is known from other frames
+SAME_SPEED = 0.08  # speeds of characters as near as this are one
 LN2 = float(np.log(2.0))
+
+
+@dataclass(frozen=True)
+class Taught:
+    """What the clear frames of a take say of the others: sheets of its unknown codes, speeds and framings of its
+    characters.
+    """
+
+    sheets: tuple[Sheet, ...]
+    serial: tuple[tuple[Clock, Framing], ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.sheets or self.serial)
+
+
+def taught_by(frames: Sequence[Frame]) -> Taught:
+    """The codes of the clean ones among some frames that no sheet describes."""
+    clean = [frame for frame in frames if _is_unknown(frame) and reads_well(frame.readings) and not frame.mended]
+    sheets = [sheet for code in sorted({_code_of(f) for f in clean}) for sheet in _sheets(clean, code)]
+    serial: dict[tuple[int, Framing], Clock] = {}
+    for frame in clean:
+        if (framing := frame.reading.framing) is not None:
+            speed = round(np.log(frame.reading.clock.unit_us) / SAME_SPEED)
+            serial.setdefault((speed, framing), frame.reading.clock)
+    return Taught(tuple(sheets), tuple((clock, framing) for (_, framing), clock in serial.items()))
+
+
+def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
+    """The readings of bursts that are one more of the frames, as closely as those were; empty for all others."""
+    readings: list[tuple[Reading, ...]] = [() for _ in bursts]
+    sizes: dict[int, list[int]] = {}
+    for at, burst in enumerate(bursts):
+        sizes.setdefault(burst.durations_us.size, []).append(at)
+    for alike in sizes.values():
+        durations = np.array([bursts[at].durations_us for at in alike])
+        anything = any_pulse_score(durations).tolist()
+        for at, found, score in zip(alike, match_sheets(durations, taught.sheets, CLEAN), anything, strict=True):
+            readings[at] = _likeliest_of(bursts[at], found, taught.serial, score)
+    return readings
+
+
+def _likeliest_of(
+    burst: Pulses, matches: Sequence[Match], serial: Sequence[tuple[Clock, Framing]], anything: float
+) -> tuple[Reading, ...]:
+    d = burst.durations_us
+    lines = [line for clock, framing in serial if (line := read_at(d, clock, framing)) is not None]
+    lines = [line for line in lines if line.clock.rms_us < CLEAN * line.clock.unit_us]
+    scores = [match.timing - match.bits.size * LN2 + UNKNOWN_PRIOR for match in matches]
+    scores += [line.score + SERIAL_PRIOR for line in lines]
+    chances = probabilities([*scores, noise_score(d) + NOISE_HEAD_START])
+    best = int(np.argmax(chances))
+    if best == len(scores):
+        return ()
+    if best < len(matches):
+        return (_as_unknown(d, matches[best], chances[best], scores[best] - anything),)
+    return (reading_of_line(lines[best - len(matches)], chances[best], scores[best] - anything),)
 
 
 def read_by_the_clear(
@@ -37,7 +96,7 @@ def read_by_the_clear(
         return frames, noise
     code = _code_of_all(unknown)
     frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
-    sheets = _sheets([frame for frame in frames if _is_unknown(frame) and _code_of(frame) == code], code)
+    sheets = _sheets([frame for frame in frames if _is_unknown(frame)], code)
     if not sheets:
         return frames, noise
     sizes = {sheet.bit_count for sheet in sheets}
@@ -95,12 +154,13 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
 
 
 def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
-    """A sheet for each number of bits that several of the clear frames have."""
-    sizes: dict[int, list[Frame]] = {}
+    """A sheet for each shape that several of the clear frames of a line code have."""
+    shapes: dict[Shape, list[Frame]] = {}
     for frame in clear:
-        sizes.setdefault(frame.reading.bits.size, []).append(frame)
+        if _code_of(frame) == code:
+            shapes.setdefault(frame.reading.shape, []).append(frame)
     found = []
-    for size, alike in sizes.items():
+    for (_, size, _), alike in shapes.items():
         assumed = Assumed(code=code[0], symbol_bits=code[1])
         if len(alike) < FEWEST_ALIKE or code == OF_SERIAL:
             continue
@@ -118,18 +178,18 @@ def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
     scores = [match.timing - match.bits.size * LN2 for match in matches]
     chances = probabilities([*scores, noise_score(durations_us) + NOISE_HEAD_START])
     best = int(np.argmax(chances))
-    return _as_unknown(matches[best], chances[best]) if best < len(matches) else None
+    return _as_unknown(durations_us, matches[best], chances[best]) if best < len(matches) else None
 
 
-def _as_unknown(match: Match, chance: float) -> Reading:
-    """No sheet describes it: only its line code is known."""
-    return Reading(
-        protocol=UNKNOWN,
-        confidence=min(chance, UNKNOWN_MOST),
-        code=match.sheet.code,
-        clock=match.clock,
-        bits=match.bits,
-        bit_spans_us=match.bit_spans_us,
-        expected_us=match.expected_us,
-        symbol_bits=match.sheet.bits_a_symbol,
-    )
+def _as_unknown(durations_us: Floats, match: Match, chance: float, evidence: float = 0.0) -> Reading:
+    """No sheet describes it: only its line code is known, and what stands outside its bits is none of them."""
+    middles = np.cumsum(durations_us) - durations_us / 2
+    bit = np.searchsorted(match.bit_spans_us[:, 0], middles, side="right") - 1
+    is_data = (bit >= 0) & (middles < match.bit_spans_us[bit, 1])
+    sections = match.kind.sections if len(match.kind.sections) > 1 else ()
+    line = LineReading(
+        match.sheet.code, match.clock, match.bits, match.bit_spans_us, np.where(is_data, match.expected_us, np.nan), 0,
+        match.timing, symbol_bits=match.sheet.bits_a_symbol, symbols=len(match.sheet.alphabet),
+    )  # fmt: skip
+    gaps = tuple(np.flatnonzero(np.isnan(match.expected_us)).tolist()) if sections else ()
+    return replace(reading_of_line(line, chance, evidence), sections=sections, gaps=gaps)

@@ -1,0 +1,101 @@
+"""Frames that teach one another: what is clear in a take says what the rest of it is."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import UNKNOWN
+from eager_tern.protocol.take import read_pulses
+from eager_tern.protocol.taught import read_as_taught, read_by_the_clear, taught_by
+from eager_tern.signal.values import Pulses, pulses_from_signed
+from tests.handsets import record, serial
+from tests.strangers import CODES, SILENCE_US, a_stranger, take_of
+
+SILENCE = -250_000.0
+
+
+def simple(bits: np.ndarray) -> list[float]:
+    """Pulse distance behind a leader that no sheet of the library has."""
+    return [3100.0, -1550.0, *(d for b in bits for d in (410.0, -1230.0 if b else -410.0)), 410.0]
+
+
+@pytest.mark.parametrize("jitter", [0.0, 30.0])
+def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random.Generator, jitter: float) -> None:
+    rows = [simple(rng.integers(0, 2, 28)) for _ in range(5)]
+    rows = [[d + np.sign(d) * rng.normal(0, jitter) for d in row] for row in rows]
+    signed = np.array([d for row in rows for d in (*row, SILENCE)])
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert [frame.reading.bits.size for frame in take.frames] == [28] * 5
+    frames, odd = list(take.frames[:4]), take.frames[4]
+    left = [(odd.first, odd.last)]
+    read, rest = read_by_the_clear(take.pulses, take.pulses.edge_times_us, frames, left)
+    assert not rest
+    assert read[4].reading.bits.tolist() == odd.reading.bits.tolist()
+    assert read[4].reading.protocol == UNKNOWN
+
+
+def test_one_frame_alone_teaches_nothing(rng: np.random.Generator) -> None:
+    signed = np.array([*simple(rng.integers(0, 2, 28)), SILENCE])
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert read_by_the_clear(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
+
+
+def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Generator) -> None:
+    rows = [simple(rng.integers(0, 2, 28)) for _ in range(3)]
+    noise = rng.uniform(100, 2000, 59) * np.where(np.arange(59) % 2, -1, 1)
+    signed = np.array([d for row in [*rows, noise] for d in (*row, SILENCE)])
+    pulses = pulses_from_signed(signed)
+    take = read_pulses(pulses, library())
+    clear = [frame for frame in take.frames if frame.reading.bits.size == 28][:3]
+    begin = 3 * 60
+    span = (begin, begin + 58)
+    read, rest = read_by_the_clear(pulses, pulses.edge_times_us, clear, [span])
+    assert rest == [span]
+    assert len(read) == 3
+
+
+@pytest.mark.parametrize("sections", [1, 2])
+@pytest.mark.parametrize("code", CODES)
+def test_a_frame_says_the_same_alone_as_among_many(rng: np.random.Generator, code: str, sections: int) -> None:
+    stranger = a_stranger(rng, code, "mark-space", sections)
+    signed, sent = take_of(rng, stranger, 30)
+    noisy = record(signed, rng, jitter_us=25, excess_us=40)
+    take = read_pulses(pulses_from_signed(noisy), library())
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == [each.bits for each in sent]
+    for press in take.presses[::6]:
+        lead = press.lead
+        among = lead.reading
+        few = [-SILENCE_US, *(d for d in noisy_part(take.pulses, press.frames)), -SILENCE_US]
+        (alone,) = read_pulses(pulses_from_signed(np.array(few)), library()).presses
+        by_itself = alone.lead.reading
+        assert (among.code, among.sections, among.gaps) == (by_itself.code, by_itself.sections, by_itself.gaps)
+        assert among.bits.tolist() == by_itself.bits.tolist()
+        assert among.clock.unit_us == pytest.approx(by_itself.clock.unit_us, rel=0.02)
+        leaders = [int(np.argmin(np.isnan(r.expected_us))) for r in (among, by_itself)]
+        assert leaders[0] == leaders[1]
+
+
+def noisy_part(pulses: Pulses, frames: tuple[Frame, ...]) -> np.ndarray:
+    """The signed durations from the first of some frames to the last."""
+    part = pulses.durations_us[frames[0].first : frames[-1].last + 1].copy()
+    part[1::2] *= -1
+    return part
+
+
+def test_characters_of_several_speeds_teach_their_own(rng: np.random.Generator) -> None:
+    sent = [(float(rng.choice([600, 1200])), rng.integers(0, 256, 7).tolist()) for _ in range(40)]
+    signed = record([d for baud, data in sent for d in (*serial(data, baud), SILENCE)], rng, jitter_us=20)
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert [frame.reading.fields["bytes"] for frame in take.frames] == [tuple(data) for _, data in sent]
+
+
+def test_what_only_has_as_many_pulses_is_no_more_of_the_frames(rng: np.random.Generator) -> None:
+    signed = np.array([d for _ in range(4) for d in (*simple(rng.integers(0, 2, 28)), SILENCE)])
+    taught = taught_by(read_pulses(pulses_from_signed(signed), library()).frames)
+    size = read_pulses(pulses_from_signed(signed), library()).frames[0].pulses.durations_us.size
+    others = [Pulses(rng.uniform(300, 1800, size)) for _ in range(200)]
+    assert taught
+    assert not any(read_as_taught(others, taught))
