@@ -105,3 +105,22 @@ def test_symbols_may_be_any_number(rng: np.random.Generator, count: int) -> None
     assert draft is not None
     again = read_pulses(take.pulses, (parse_sheet(draft.text, "test"), *library()))
     assert {press.lead.reading.protocol for press in again.presses} == {"fan"}
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_section_that_looks_like_a_socket_remotes_frame_is_none(seed: int) -> None:
+    """24 bits of 1 to 3 and their sync are such a frame by themselves; beside others of the same code they are not."""
+    rng = np.random.default_rng(seed)
+    signed: list[float] = [-600_000.0]
+    sent = []
+    for _ in range(3):
+        sections = [rng.integers(0, 2, size).tolist() for size in (24, 32, 40)]
+        sent.append([bit for own in sections for bit in own])
+        for own in sections:
+            signed += [d for bit in own for d in ((1500.0, -500.0) if bit else (500.0, -1500.0))]
+            signed[-1] -= float(rng.uniform(3500, 5500))
+            signed += [500.0, -20_000.0]
+        signed[-1] = -600_000.0
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=30)), library())
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == sent
+    assert {press.lead.reading.protocol for press in take.presses} == {"unknown"}

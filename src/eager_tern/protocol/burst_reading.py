@@ -46,6 +46,7 @@ REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 NOTHING_LEFT = 0.85  # of the pulses of some bursts: what is in clean frames leaves nothing else to be found
 SURE_SERIAL = 0.9  # confidence in characters that need no second look
 ASKED_FIRST = 8  # rows of bursts that are read by themselves before others are held against them
+TWO_AT_ONCE = 7.0  # nats: that another gadget sends within a section's gap of this one, in one case of a thousand
 IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
 
@@ -93,7 +94,12 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     settled = _touched(bursts, [each for each in found if _settles(each)])
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
-    settled -= {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
+    sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
+    settled -= sections
+    found = [
+        replace(each, evidence=each.evidence - TWO_AT_ONCE) if _touched(bursts, [each]) & sections else each
+        for each in found
+    ]
     found += _explained_in_turns(line, bursts, set(range(len(bursts))) - settled, found, by_hand)
     return found
 
@@ -169,13 +175,17 @@ def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candida
 def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
     """Whether a burst beside this one, no farther than sections are, is a clean frame that no sheet explains."""
     d = line.pulses.durations_us
-    for beside, gap in ((at - 1, bursts[at][0] - 1), (at + 1, bursts[at][1] + 1)):
-        if not 0 <= beside < len(bursts) or beside in settled or d[gap] >= LONGEST_GAP_US:
-            continue
-        if bursts[beside][1] - bursts[beside][0] < MOST_IN_FRAME:
-            found = unknown_frames(line.part(bursts[beside]), bursts[beside][0])
-            if found is not None and all(map(keeps_time, found.frames)):
-                return True
+    for step in (-1, 1):
+        beside = at + step
+        while 0 <= beside < len(bursts) and d[bursts[max(beside, beside - step)][0] - 1] < LONGEST_GAP_US:
+            first, last = bursts[beside]
+            if first < last:  # a lone mark is a sync
+                if beside not in settled and last - first < MOST_IN_FRAME:
+                    found = unknown_frames(line.part((first, last)), first)
+                    if found is not None and all(map(keeps_time, found.frames)):
+                        return True
+                break
+            beside += step
     return False
 
 
