@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Press, longest_silence_us
+from eager_tern.protocol.presses import Press, longest_silence_us
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES, Passage, TakeReader
-from eager_tern.signal.bursts import SURE_GAP_US
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US
 from eager_tern.signal.quality import rests_in_marks
 from eager_tern.signal.values import Floats, merged_durations
 

@@ -13,11 +13,11 @@ from eager_tern.export.subject import Subject
 from eager_tern.export.templating import rendered
 from eager_tern.protocol.fields import DataField
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.assumed import USUAL_REST_US
 
 LONGEST_NAME = 60  # bytes of a key's name on the serial line
 LEAST_LINE = 96  # bytes of a line: a few fields
 USUAL_CARRIER_HZ = 38_000  # what most receivers are made for
-USUAL_REST_US = 45_000  # as between the frames of most handsets
 LONGEST_16_BITS = 65_535
 
 
@@ -69,7 +69,7 @@ def _key(subject: Subject, key: ExportedKey, name: str, layout: Layout | None) -
         frames = len(sheet.press.first) * sheet.press.count
         return _Key(c_string(name), [], frames, 0, raw_list(layout, raw_fields(sheet, bits)))
     nothing = raw_list(layout, layout.defaults) if layout is not None else ""
-    rest = round(key.rest_us) if key.rest_us else USUAL_REST_US
+    rest = round(key.rest_us or USUAL_REST_US)
     return _Key(c_string(name), [round(us) for us in key.pulses_us], key.frames, rest, nothing)
 
 

@@ -17,7 +17,7 @@ from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOpti
 from eager_tern.formats.level_csv import LEVEL_WORDS
 from eager_tern.formats.rates import UNITS_US, rate_named
 from eager_tern.formats.timing_text import TERMINAL_CODES, TIME_OF_DAY
-from eager_tern.signal.polarity import REST_US
+from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.threshold import edges_of_changes
 from eager_tern.signal.values import Edges, Floats, Pulses
 
@@ -214,7 +214,7 @@ def _edge_capture(path: Path, log: _Log) -> Capture:
         return _coarse(path, step, warnings)
     turns = np.concatenate(([True], np.diff(log.levels) != 0))
     times, levels = times[turns], log.levels[turns]
-    rests = np.diff(times) > REST_US
+    rests = np.diff(times) > LONGEST_LEADER_MARK_US
     high = levels[:-1] > 0
     resting = np.count_nonzero(rests & high) - np.count_nonzero(rests & ~high)
     rests_high = bool(resting > 0) if resting else bool(levels[-1] > 0)

@@ -28,7 +28,8 @@ from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Pr
 from eager_tern.intake.reading_process import Answer, BeginTake, Fed, Feed, FileEnd, ReadFile, Request, TakeFound, serve
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES
-from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
+from eager_tern.signal.assumed import SURE_GAP_US
+from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.quality import advice_on, rests_in_marks
 from eager_tern.signal.values import NO_PULSES, Floats, Pulses, merged_durations, signed_from_start

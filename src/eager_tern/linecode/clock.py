@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from eager_tern.linecode.values import Clock
+from eager_tern.signal.assumed import EXCESS_SIGMA_US
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
-CLEAN = 0.15  # rms of a unit between edges and ruler in a frame that nothing happened to
 SIGNS = np.tile([1.0, -1.0], 1 << 12)
 MARK_ENDS = np.tile([0.0, 1.0], 1 << 12)  # of the edges, every second one ends a mark
 
@@ -18,8 +18,8 @@ def alternating(n: int) -> Floats:
     return SIGNS[:n] if n <= SIGNS.size else np.resize(SIGNS, n)
 
 
-# Weight of "no excess" against a pulse that says otherwise: excess is about 80 µs at most, a pulse errs by 40.
-NO_EXCESS_WEIGHT = 0.25
+# Weight of "no excess" against a pulse that says otherwise, which errs by 40 µs.
+NO_EXCESS_WEIGHT = (40.0 / EXCESS_SIGMA_US) ** 2
 
 
 def fit_clock(durations_us: Floats, units: Floats) -> Clock:

@@ -7,19 +7,18 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.closeness import CLEAN, COARSEST
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.parts import LONGEST_BEHIND, is_mostly_data, parts_of
+from eager_tern.linecode.prices import NOISE_HEAD_START
 from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
 from eager_tern.linecode.values import Clock, Code, LineReading
+from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Floats, Pulses
 
-FEWEST_BITS = 8  # of a frame, for each row of them
 FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a code too often
-COARSEST = 0.4  # of a unit: with more than this between ruler and edges, nothing is known
-NOISE_HEAD_START = 10.0  # nats: what a structure must be better by before it is worth a word
 
 
 def identify(pulses: Pulses) -> tuple[LineReading, ...]:

@@ -12,17 +12,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode.prices import BARE, ENOUGH, SLIP
 from eager_tern.signal.evidence import Evidence
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 STEPS = 8  # of the time grid in a unit
 UNIT_STEP = 0.03  # between the units tried
 SLIPS = (0, -1, 1)  # steps by which a symbol may begin late or early
-SLACK_COST = 1.2  # nats for a symbol that begins a step early or late
 FEWEST_BITS, MOST_BITS = 8, 160
-ENOUGH = 14.0  # nats beyond what the bits themselves take: less is chance
 MOST_DIFFERENT = 0.25
-BARE_COST = 14.0  # nats for a frame of nothing but bits: it may as well begin a bit later
 LN2 = float(np.log(2.0))
 NEVER = -1e9
 
@@ -76,7 +74,7 @@ def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Seque
     for shape in shapes:
         search = _Search(evidence, first_us, last_us, shape)
         path = search.best()
-        gain = path.gain - (0.0 if shape.leader or shape.trailer else BARE_COST) if path is not None else NEVER
+        gain = path.gain - (0.0 if shape.leader or shape.trailer else -BARE) if path is not None else NEVER
         if path is not None and (best is None or gain > best[0]):
             best = gain, shape, search, path
     if best is None or best[0] < ENOUGH:
@@ -200,7 +198,7 @@ class _Search:
             for i, slip in enumerate(SLIPS):
                 choice = _earlier(total, self.widths[bit] + slip)
                 if slip:
-                    choice = choice - SLACK_COST
+                    choice = choice + SLIP
                 better = choice > best
                 came[better] = 3 * bit + i
                 np.maximum(best, choice, out=best)

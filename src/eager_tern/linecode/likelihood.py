@@ -7,12 +7,11 @@ from itertools import pairwise
 
 import numpy as np
 
+from eager_tern.signal.assumed import FINEST_US, USUAL_JITTER_US
 from eager_tern.signal.values import Floats
 
 # A fit of few pulses may come out better than any receiver times them: this much is always allowed for.
-PRIOR_SIGMA_US = 30.0
 PRIOR_WEIGHT = 4.0
-FINEST_US = 12.0  # no receiver times a mark better: so that many pulses together are no likelier than each by itself
 
 # Pulses of which nothing is known: log-normal about 0.8 ms, two thirds of them between 0.24 and 2.7 ms.
 ANY_MEDIAN_US = 800.0
@@ -26,7 +25,7 @@ def gaussian_score(residuals_us: Floats) -> Floats:
     """
     n = residuals_us.shape[-1]
     squares = np.einsum("...i,...i", residuals_us, residuals_us)
-    variance = np.maximum((squares + PRIOR_WEIGHT * PRIOR_SIGMA_US**2) / (n + PRIOR_WEIGHT), FINEST_US**2)
+    variance = np.maximum((squares + PRIOR_WEIGHT * USUAL_JITTER_US**2) / (n + PRIOR_WEIGHT), FINEST_US**2)
     score: Floats = -0.5 * (n * np.log(2 * np.pi * variance) + squares / variance)
     return score
 
@@ -52,7 +51,7 @@ def timing_score(residuals_us: Floats) -> Floats:
             count = last - first
             squares += np.einsum("...i,...i", places, places) - places.sum(axis=-1) ** 2 / count
             rows += float(np.log(count))
-    variance = np.maximum((squares + PRIOR_WEIGHT * PRIOR_SIGMA_US**2 / 2) / (n + PRIOR_WEIGHT), FINEST_US**2 / 2)
+    variance = np.maximum((squares + PRIOR_WEIGHT * USUAL_JITTER_US**2 / 2) / (n + PRIOR_WEIGHT), FINEST_US**2 / 2)
     edges = -0.5 * (n * np.log(2 * np.pi * variance) + squares / variance + rows)
     best: Floats = np.maximum(durations, edges)
     return best

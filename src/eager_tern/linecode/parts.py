@@ -8,9 +8,9 @@ from itertools import pairwise
 import numpy as np
 
 from eager_tern.linecode.runs import Row, repeats_itself
+from eager_tern.signal.assumed import SHORTEST_GAP_US
 from eager_tern.signal.values import Floats
 
-SHORTEST_GAP_US = 2_500.0  # between sections or copies
 GAP_IN_SPACES = 1.2  # beside the longest space of the data
 LONGEST_RUN_IN = 41  # symbols
 LONGEST_LEADER = 88  # pulses: a run-in and its sync

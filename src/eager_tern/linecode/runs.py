@@ -7,6 +7,7 @@ likelihood of all pulses decides: those in symbols by how close they lie, the ot
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,12 +15,15 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode import prices
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
-from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
+from eager_tern.signal.assumed import CLOCK_WANDERS, LONGEST_IN_DATA_US, USUAL_JITTER_US
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
@@ -27,22 +31,17 @@ FEWEST_SYMBOLS = 4  # of a row: fewer are a leader's pulses that happen to be as
 FEWEST_PAIRS = 6  # of all rows together, of which lengths can be learned
 FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 RECURRING = 0.4  # of the pulses at the least are data; leaders and gaps are few
-LONGEST_US = 14_000.0  # of a pulse that is data; handsets' longest spaces within bits are 4 ms
 MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest of the data
 ROUNDS = 3  # in which lengths and rows settle
-SPREAD_US, SPREAD_WEIGHT = 35.0, 6.0  # of a duration about its centre before anything was measured
-CLOCK_SPREAD = 0.03  # of the length: what a duration errs by the more, the longer it is
+SPREAD_WEIGHT = 6.0  # durations that what is usually so is worth
 FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
 FARTHEST_INSIDE = 6.5  # between two that fit: one duration in some thousands is off by four
 COARSEST_APART = 0.3  # spread of what tells two symbols apart: 60 µs of jitter at a unit of 300
 COARSEST_SPREAD = 0.4  # of the shortest length, which a receiver may have shortened
-TURN_COST = 4.0  # nats for each row that begins: data do so about once in fifty pulses
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
-RUN_IN_COST = float(np.log(40))  # how many pulses run in, up to forty
-ALIKE, ALIKE_US = 0.4, 220.0  # by how much equal pulses differ: four times what 40 µs of jitter make of two
+ALIKE, ALIKE_US = 0.4, 4 * math.sqrt(2.0) * 40  # by how much equal pulses differ: four times what 40 µs make of two
 FEWEST_RUN_IN = 6  # equal pulses in a row that are no accident
-SELDOM = float(np.log(0.05))  # that a code has more than two symbols
 LEVELS = (3, 4, 5)
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
@@ -167,7 +166,7 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
 def _bounds(lengths: Floats) -> list[float]:
     """The longest of the recurring lengths, by each way to see it: where sorted neighbours lie far apart."""
     ordered = np.sort(lengths)
-    ordered = ordered[ordered < LONGEST_US]
+    ordered = ordered[ordered < LONGEST_IN_DATA_US]
     cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1])
     tops = [*cuts.tolist(), ordered.size - 1] if ordered.size else []
     enough = [at for at in tops if at + 1 >= RECURRING * lengths.size]
@@ -197,7 +196,7 @@ def _begun(marks: Floats, spaces: Floats, counts: tuple[int, ...]) -> Iterator[_
 def _are_alike(lengths: Floats) -> bool:
     """Whether lengths that should be one vary no more than a receiver makes them."""
     mean = float(lengths.mean())
-    return float(lengths.std()) < max(UNALIKE * mean, SPREAD_US * 2)
+    return float(lengths.std()) < max(UNALIKE * mean, USUAL_JITTER_US * 2)
 
 
 def _begun_of_two(marks: Floats, spaces: Floats) -> Iterator[_Alphabet]:
@@ -215,7 +214,7 @@ def _begun_of_two(marks: Floats, spaces: Floats) -> Iterator[_Alphabet]:
 
 
 def _alphabet(code: Code, marks: Floats, spaces: Floats, bits: int, numbers: int) -> _Alphabet:
-    return _Alphabet(code, marks, spaces, 2 * SPREAD_US, bits, numbers)
+    return _Alphabet(code, marks, spaces, 2 * USUAL_JITTER_US, bits, numbers)
 
 
 def _long(lengths: Floats) -> NDArray[np.bool_] | None:
@@ -281,7 +280,7 @@ def _told(d: Floats, alphabet: _Alphabet) -> _Told:
 
 def _off(lengths: Floats, centres: Floats, spread_us: float) -> Floats:
     """By how many spreads each length lies off each centre: shape (lengths, centres)."""
-    return np.abs(lengths[:, None] - centres) / np.hypot(spread_us, CLOCK_SPREAD * centres)
+    return np.abs(lengths[:, None] - centres) / np.hypot(spread_us, CLOCK_WANDERS * centres)
 
 
 Span = tuple[int, int, bool]  # pairs first to last, and whether the mark behind them belongs to them
@@ -311,7 +310,7 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
         new_marks = _refit(marks, symbol, alphabet.marks)
         new_spaces = _refit(spaces, symbol, alphabet.spaces)
         rest = np.concatenate((marks - new_marks[symbol], spaces - new_spaces[symbol]))
-        spread = np.sqrt((np.sum(rest**2) + SPREAD_WEIGHT * SPREAD_US**2) / (rest.size + SPREAD_WEIGHT))
+        spread = np.sqrt((np.sum(rest**2) + SPREAD_WEIGHT * USUAL_JITTER_US**2) / (rest.size + SPREAD_WEIGHT))
         alphabet = _Alphabet(alphabet.code, new_marks, new_spaces, float(spread), alphabet.bits, alphabet.numbers)
     apart = np.abs(np.diff(alphabet.marks)) + np.abs(np.diff(alphabet.spaces))
     shortest = min(float(alphabet.marks.min()), float(alphabet.spaces.min()))
@@ -361,7 +360,7 @@ def _as_parsed(d: Floats, alphabet: _Alphabet, spans: list[Span]) -> Parsed:
         line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)
         rows.append(Row(2 * first, stop, line, bool((symbols[: last + 1 - first] == symbols[0]).all())))
     score = _score(d, rows, expected, float(np.log(alphabet.marks.size)), alphabet.numbers)
-    score += SELDOM if alphabet.marks.size > 2 else 0.0
+    score += prices.SELDOM_SYMBOLS if alphabet.marks.size > 2 else 0.0
     return Parsed(alphabet.code, alphabet.bits, tuple(rows), score)
 
 
@@ -396,13 +395,13 @@ def _score(d: Floats, rows: list[Row], expected_us: Floats, a_symbol: float, num
     for first, end in _runs_in(d, np.isnan(expected_us)):
         for begin in (first, first + 1):  # marks, and spaces
             expected_us[begin:end:2] = d[begin:end:2].mean()
-        score -= RUN_IN_COST
+        score += prices.RUN_IN
     begins = next((i for i, row in enumerate(rows) if not row.bare), 0)
     for at, row in enumerate(rows):
         cost = row.line.bits.size / row.line.symbol_bits * a_symbol
-        score -= min(cost, RUN_IN_COST) if at < begins else cost
+        score -= min(cost, -prices.RUN_IN) if at < begins else cost
     score += float(timing_score(d - expected_us)) + float(any_pulse_score(d[np.isnan(expected_us)]))
-    return score - parameter_cost(numbers, d.size) - TURN_COST * len(rows)
+    return score - parameter_cost(numbers, d.size) + prices.ROW_BEGINS * len(rows)
 
 
 def repeats_itself(d: Floats) -> NDArray[np.bool_]:

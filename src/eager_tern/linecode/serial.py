@@ -10,14 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
-from eager_tern.linecode.clock import CLEAN, alternating, expected_durations, fit_clock
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
+from eager_tern.signal.assumed import SPEED_SIGMA
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
 SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800])  # baud, of hobby gadgets and their receivers
-SPEED_ERROR = 0.05  # of a sender with an RC clock
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
@@ -244,7 +245,7 @@ def _length(framing: Framing) -> int:
 
 def _usual_speed(unit_us: float) -> float:
     """Nats for a bit of that length: senders keep to the usual speeds, within what their clocks and receivers err."""
-    off = float(np.min(np.abs(np.log(1e6 / unit_us / SPEEDS)))) / SPEED_ERROR
+    off = float(np.min(np.abs(np.log(1e6 / unit_us / SPEEDS)))) / SPEED_SIGMA
     return max(-0.5 * off * off, float(np.log(UNUSUAL_SPEED)))
 
 

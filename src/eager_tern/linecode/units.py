@@ -8,11 +8,12 @@ from itertools import product
 import numpy as np
 
 from eager_tern.linecode.clock import alternating
+from eager_tern.signal.assumed import EXCESS_SIGMA_US
 from eager_tern.signal.values import Floats
 
 LONGEST_SYMBOL = 8  # units
 LENGTH_ERROR, LENGTH_COST = 0.06, 1.2  # of a centre, of the unit; of each unit in a symbol: short ones are usual
-EXCESS_SIGMA, EXCESS_SIGMA_US = 0.12, 80.0  # of the unit; at least
+EXCESS_SIGMA = 0.12  # of the unit, where that is more than what receivers do
 
 
 def small_units(marks_us: Floats, spaces_us: Floats) -> tuple[Floats, Floats]:

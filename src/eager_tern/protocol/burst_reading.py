@@ -9,9 +9,10 @@ from functools import lru_cache
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.likelihood import any_pulse_score
+from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
@@ -28,26 +29,22 @@ from eager_tern.protocol.damaged import (
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
-from eager_tern.protocol.sections import LONGEST_GAP_US, with_sections
+from eager_tern.protocol.sections import with_sections
 from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the_clear, taught_by
 from eager_tern.protocol.unknown import keeps_time, unknown_frames
-from eager_tern.signal.bursts import SMALLEST_GAP_US, GapSettings, split_bursts
+from eager_tern.signal.assumed import LONGEST_GAP_US, MOST_IN_SECTION, MOST_PULSES, SHORTEST_GAP_US, SMALLEST_GAP_US
+from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 3  # a leader with its trailer
 FEWEST_IN_COPY = 9  # of a frame that a gap set by hand leaves by itself
-MOST_PULSES = 2000  # no frame has more; chatter has
 FEWEST_IN_CHATTER = 21
-MOST_IN_FRAME = 400
 FEWEST_TO_PART = 40
 FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
-SHORTEST_REST_US = 2500.0
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 NOTHING_LEFT = 0.85  # of the pulses of some bursts: what is in clean frames leaves nothing else to be found
 SURE_SERIAL = 0.9  # confidence in characters that need no second look
 ASKED_FIRST = 8  # rows of bursts that are read by themselves before others are held against them
-TWO_AT_ONCE = 7.0  # nats: that another gadget sends within a section's gap of this one, in one case of a thousand
-IN_CHATTER = 6.0  # nats: a frame that begins and ends anywhere in a stretch of some hundred pulses
 
 
 def read_bursts(
@@ -97,7 +94,7 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
     settled -= sections
     found = [
-        replace(each, evidence=each.evidence - TWO_AT_ONCE) if _touched(bursts, [each]) & sections else each
+        replace(each, evidence=each.evidence + TWO_AT_ONCE) if _touched(bursts, [each]) & sections else each
         for each in found
     ]
     found += _explained_in_turns(line, bursts, set(range(len(bursts))) - settled, found, by_hand)
@@ -180,7 +177,7 @@ def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set
         while 0 <= beside < len(bursts) and d[bursts[max(beside, beside - step)][0] - 1] < LONGEST_GAP_US:
             first, last = bursts[beside]
             if first < last:  # a lone mark is a sync
-                if beside not in settled and last - first < MOST_IN_FRAME:
+                if beside not in settled and last - first < MOST_IN_SECTION:
                     found = unknown_frames(line.part((first, last)), first)
                     if found is not None and all(map(keeps_time, found.frames)):
                         return True
@@ -227,7 +224,7 @@ def _several_of_sheets(line: _Line, bursts: Sequence[Span], read: Read) -> Itera
 
 
 def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
-    return Candidate(frame.first, frame.last, (frame,), evidence_of(frame) - price)
+    return Candidate(frame.first, frame.last, (frame,), evidence_of(frame) + price)
 
 
 def evidence_of(frame: Frame) -> float:
@@ -300,14 +297,14 @@ def _looked_at_closely(
         yield Candidate(several[0].first, several[-1].last, tuple(several), sum(map(evidence_of, several)))
     if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
-    if 7 <= size <= MOST_IN_FRAME and (mended := leave_out_one(burst, sheets)) is not None:
+    if 7 <= size <= MOST_IN_SECTION and (mended := leave_out_one(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
     if keeps:
         return
     if size >= FEWEST_IN_CHATTER:
         for frame in frames_in_chatter(burst, offset, sheets):
             yield _candidate(frame, IN_CHATTER)
-    if size <= MOST_IN_FRAME and (mended := mend(burst, sheets)) is not None:
+    if size <= MOST_IN_SECTION and (mended := mend(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
 
 
@@ -332,7 +329,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     if len(groups) < 2 or groups[-1].count > spaces.size / FEWEST_BETWEEN_RESTS:
         return []
     bound = float(np.sqrt(groups[-1].centre_us * groups[-2].centre_us))
-    if groups[-1].centre_us < max(SHORTEST_REST_US, REST_IN_SPACES * groups[-2].centre_us):
+    if groups[-1].centre_us < max(SHORTEST_GAP_US, REST_IN_SPACES * groups[-2].centre_us):
         return []
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges = burst.edge_times_us

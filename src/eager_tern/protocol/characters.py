@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
-from eager_tern.linecode.identify import NOISE_HEAD_START
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likelihood import noise_score
+from eager_tern.linecode.prices import NOISE_HEAD_START, OTHER_LENGTH
 from eager_tern.linecode.serial import USUAL, async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame
@@ -21,7 +21,6 @@ FEW = 4  # frames of characters for each of another code, which is then none
 UNSURE = 0.5  # confidence in a frame that is read only because others are
 SAME_LENGTH = 2.5  # by how much longer or shorter one more frame may be
 ASKED = 24  # frames that decide on the framing
-OTHER_LENGTH = 3.0  # nats: what a frame of another number of characters has to be likelier by
 MOST_OF = 0.5  # of the pieces that could be characters at all
 LOOKS = 50  # pieces taken for noise that are looked at
 SAME_SPEED = 0.08  # speeds of two pieces of a frame are as near as this
@@ -118,7 +117,7 @@ def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame
     if line is None:
         return piece
     as_many = line.bits.size in {each.bits.size for each in lines}
-    likelier = line.score > noise_score(piece.pulses.durations_us) + (0.0 if as_many else OTHER_LENGTH)
+    likelier = line.score > noise_score(piece.pulses.durations_us) + (0.0 if as_many else -OTHER_LENGTH)
     as_fast = abs(line.clock.unit_us / unit - 1) < SAME_SPEED
     return replace(piece, readings=(reading_of_line(line, UNSURE),)) if likelier and as_fast else piece
 

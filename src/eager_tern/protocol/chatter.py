@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.closeness import CLEAN, STEADY_IN_CHATTER
 from eager_tern.linecode.regular import Stretch, regular_stretches
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
@@ -16,15 +16,14 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
+from eager_tern.signal.assumed import REPEAT_WITHIN_US
 from eager_tern.signal.values import Pulses
 
 FEWEST_BITS = 20  # of an unknown frame that is not sent again
-NEAR_US = 250_000.0  # a repeat follows within that
 FEWEST_BITS_REPEATED = 12
 FEWEST_BITS_BARE = 15
 REACH_PAIRS = 2  # before and behind the regular stretch, where a frame may begin and end
 FEWEST_PAIRS_DISTURBED = 12
-STEADY = 0.2  # rms of a unit in a frame that is believed
 
 
 def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
@@ -57,7 +56,7 @@ def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence
         steady = [
             first + 2 * at
             for at, matches in enumerate(match_sheets(windows, fitting))
-            if any(match.clock.rms_us < STEADY * match.clock.unit_us for match in matches)
+            if any(match.clock.rms_us < STEADY_IN_CHATTER * match.clock.unit_us for match in matches)
         ]
         parts = [Pulses(pulses.durations_us[at : at + size], float(edges[at]), pulses.carrier_hz) for at in steady]
         for at, part, found in zip(steady, parts, read_frames(parts, fitting), strict=True):
@@ -111,7 +110,7 @@ def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame
 
 
 def _steady(reading: Reading) -> bool:
-    return reading.clock.rms_us < STEADY * reading.clock.unit_us
+    return reading.clock.rms_us < STEADY_IN_CHATTER * reading.clock.unit_us
 
 
 def _is_known(frame: Frame) -> bool:
@@ -130,7 +129,7 @@ def _believed(frame: Frame, found: Sequence[Frame]) -> bool:
     return best.bits.size >= FEWEST_BITS_REPEATED and any(
         other is not frame
         and other.best is not None
-        and abs(other.pulses.start_us - frame.pulses.start_us) < NEAR_US
+        and abs(other.pulses.start_us - frame.pulses.start_us) < REPEAT_WITHIN_US
         and np.array_equal(other.best.bits, best.bits)
         for other in found
     )

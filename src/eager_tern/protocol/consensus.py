@@ -8,13 +8,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.closeness import CLEAN, UNEVEN
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
+from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
+from eager_tern.signal.assumed import LONGEST_SILENCE_US
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
 
@@ -23,7 +24,6 @@ SAME_LENGTH = 0.12
 AGREES = 0.86  # of the time on the same level: a damaged copy of a frame
 DAMAGED = "damaged; has pulses where its repeat has them"
 LEFT_OUT = "1 stray pulse left out, as its repeat shows"
-UNEVEN = 0.6  # of a unit between ruler and edges, where it is known what to expect
 SHIFTS = 24
 REACH_UNITS = 12
 

@@ -7,33 +7,32 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_tern.linecode.clock import CLEAN
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likeliest import CodeShape, likeliest
+from eager_tern.linecode.prices import DISTURBED, STRAY
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.protocol.tolerance import coarsest
+from eager_tern.signal.assumed import LONGEST_FRAME_US
 from eager_tern.signal.evidence import LineEvidence
 from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
 MOST_GLITCHES = 4
-STRAY = 7.0  # nats: that there is one, about once in ten frames, and where
-DISTURBED = 20.0  # that the line is disturbed all along the frame
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
 CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
-LONGEST_US = 400_000.0
 
 
 @dataclass(frozen=True)
 class Mended:
     """A frame read after all: the pulses as they were read, the readings, and what was done, in words.
 
-    ``price`` is what was assumed for it, in nats.
+    ``price`` is what was assumed for it, in nats, below 0.
     """
 
     pulses: Pulses
@@ -63,7 +62,7 @@ def _reads_closely(readings: Sequence[Reading]) -> bool:
 
 def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst, without what does not belong to it; None where that finds none of a known protocol."""
-    if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_US:
+    if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_FRAME_US:
         return None
     return leave_out_glitches(pulses, sheets) or fit_known(pulses, sheets)
 

@@ -14,14 +14,13 @@ from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.identify import identify, read_as
 from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.draft import Draft
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame
+from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import part_pulses
-from eager_tern.signal.bursts import SURE_GAP_US
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US, USUAL_REST_US
 from eager_tern.signal.values import Floats, Pulses
 
-USUAL_GAP_US = 40_000.0
 NEAR_WHOLE, SUM_NEAR_WHOLE = 0.045, 0.025  # of a unit: symbols that are taken for whole ones
 SHORTEST = 0.5  # of a unit
 FIXED_NEAR_WHOLE = 0.2  # a leader's pulse is measured once a frame
@@ -310,7 +309,7 @@ def _rest_us(frames: Sequence[Frame]) -> float:
     ordered = sorted(frames, key=lambda frame: frame.pulses.start_us)
     rests = [b.pulses.start_us - a.pulses.end_us for a, b in pairwise(ordered)]
     usual = [rest for rest in rests if 0 < rest < LONGEST_SILENCE_US]
-    return float(np.median(usual)) if usual else USUAL_GAP_US
+    return float(np.median(usual)) if usual else USUAL_REST_US
 
 
 def _identifier(name: str) -> str:

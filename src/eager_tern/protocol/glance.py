@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
-from eager_tern.protocol.tolerance import JITTER_US, USUAL_EXCESS_US
+from eager_tern.signal.assumed import EXCESS_FOUND_US, LARGEST_JITTER_US
 from eager_tern.signal.values import Floats
 
 
@@ -31,7 +31,7 @@ class Shapes:
         """Which shapes each of several frames of one size could have: (frames, pulses) to (frames, shapes)."""
         measured = _measure(durations_us)[:, None]
         inside = ((measured >= self.bounds[:, :, 0]) & (measured <= self.bounds[:, :, 1])).all(axis=2)
-        inside &= measured[..., 4] <= self.longest * measured[..., 1] + USUAL_EXCESS_US + JITTER_US
+        inside &= measured[..., 4] <= self.longest * measured[..., 1] + EXCESS_FOUND_US + LARGEST_JITTER_US
         return inside
 
 
@@ -70,7 +70,7 @@ def _longest(sheet: Sheet, kind: FrameKind) -> float:
 
 def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
     """The bounds of ``_measure`` for a kind of frame, with all the clock's and the receiver's errors."""
-    slack = USUAL_EXCESS_US + JITTER_US + abs(sheet.mark_excess_us or 0.0)
+    slack = EXCESS_FOUND_US + LARGEST_JITTER_US + abs(sheet.mark_excess_us or 0.0)
     low, high = sheet.unit_us * (1 - sheet.tolerance), sheet.unit_us * (1 + sheet.tolerance)
     anything = (0.0, np.inf)
     if kind.bit_count == 0 or is_paired(sheet):

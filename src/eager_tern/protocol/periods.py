@@ -18,7 +18,7 @@ from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line, readi
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.template import is_paired, symbol_template
-from eager_tern.signal.bursts import SURE_GAP_US
+from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PERIODS = 1  # of a repeat code

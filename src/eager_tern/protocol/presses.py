@@ -9,10 +9,9 @@ import numpy as np
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import rest_us
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SLOWER_RHYTHM
 from eager_tern.signal.values import Pulses
 
-LONGEST_SILENCE_US = 150_000.0
-SLOWER = 1.15  # than its sheet says, that a gadget's rhythm may be
 LEAST_CONFIDENCE = 1e-3  # of a reading that makes a frame a repeat
 
 
@@ -72,7 +71,7 @@ class Press:
 
 def longest_silence_us(sheet: Sheet | None) -> float:
     """How long the silence between the frames of one press may be: longer than usual only where its sheet says so."""
-    return LONGEST_SILENCE_US if sheet is None else max(LONGEST_SILENCE_US, SLOWER * rest_us(sheet))
+    return LONGEST_SILENCE_US if sheet is None else max(LONGEST_SILENCE_US, SLOWER_RHYTHM * rest_us(sheet))
 
 
 def group_presses(frames: list[Frame]) -> list[Press]:

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from eager_tern.linecode import prices
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score, probabilities
 from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, Framing, LineReading
@@ -14,26 +16,17 @@ from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.assumed import CLOCK_SIGMA, EXCESS_SIGMA_US
 from eager_tern.signal.values import Floats, Pulses
 
 UNKNOWN = "unknown"
 SERIAL = "async-serial"
 LN2 = float(np.log(2.0))
-DAMAGE = 0.02  # how often a frame that fits a sheet fails one of its checks
-NONE_HOLDS = float(np.log(1e-12))  # then it is rather another protocol of the same timing
-# Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.
-UNKNOWN_PRIOR = float(np.log(0.02) - np.log(100) - np.log(20))
-SERIAL_PRIOR = float(np.log(0.02))  # its speed and framing are paid for in its score
 # Of unknown frames as receivers give them (benches/test_strangers.py), 5 in 100 that look clear are misread.
 UNKNOWN_MOST = 0.95
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
-NO_CHECKS = float(np.log(0.02))  # a sheet whose bits may be anything fits much that is none of its frames
-FOLLOWS_ALONE = float(np.log(0.02))
-NOISE_HEAD_START = 4.0
-OVERRULES = 1e4  # more than any evidence
-CLOCK_SIGMA, SPREAD_OF_TOLERANCE = 0.08, 0.4  # of the published unit, of the tolerance where that is wide
-EXCESS_SIGMA_US = 80.0
-CLOSE_BITS, CLOSE_RMS = 12, 0.15
+SPREAD_OF_TOLERANCE = 0.4  # standard deviation of a unit, of the tolerance where that is wide
+CLOSE_BITS = 12  # of a frame that is told from any other by lying close
 # A pulse among the bits that is a unit off is no late edge: a mark or a space beside it was lost, and which bits that
 # were is a guess.
 OUT_OF_PLACE, GUESSED = 0.9, 0.3
@@ -133,8 +126,8 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     """What the sheets say of a frame, against its line code alone and against noise (``anything``: log probability)."""
     scores = [score_of(match) for match in matches]
     lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)
-    scores += [line.score + (SERIAL_PRIOR if line.code == SERIAL else UNKNOWN_PRIOR) for line in lines[:1]]
-    chances = probabilities([*scores, anything + NOISE_HEAD_START])
+    scores += [line.score + (prices.SERIAL if line.code == SERIAL else prices.UNKNOWN) for line in lines[:1]]
+    chances = probabilities([*scores, anything + prices.NOISE_BESIDE_SHEETS])
     if chances[-1] > 0.5:
         return ()
     readings = [
@@ -204,7 +197,7 @@ def _fits_closely(match: Match) -> bool:
     """Whether no line code by itself could explain the frame better: all checks hold, all edges lie on the ruler."""
     return (
         match.bits.size >= CLOSE_BITS
-        and match.clock.rms_us < CLOSE_RMS * match.clock.unit_us
+        and match.clock.rms_us < CLEAN * match.clock.unit_us
         and all(result.ok for result in match.results)
     )
 
@@ -215,20 +208,20 @@ def score_of(match: Match) -> float:
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
-    score += NO_CHECKS if match.bits.size and not results else 0.0
-    score += float(np.log(match.sheet.weight)) + (OVERRULES if match.sheet.overrules else 0.0)
+    score += prices.NO_CHECKS if match.bits.size and not results else 0.0
+    score += float(np.log(match.sheet.weight)) + (prices.OVERRULES if match.sheet.overrules else 0.0)
     if match.kind.bit_count and not any(match.kind is kind for kind in match.sheet.leads):
-        score += FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
+        score += prices.FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
     if not match.bits.size:
         return score
     free = match.bits.size
     if len(results) > 1 and not any(r.ok for r in results):
-        score += NONE_HOLDS
+        score += prices.NO_CHECK_HOLDS
     for result in results:
         if result.ok:
             free -= result.width  # given the others, these bits could not be anything else
         else:
-            score += float(np.log(DAMAGE))
+            score += prices.CHECK_FAILS
     return score - free * LN2
 
 

@@ -11,9 +11,9 @@ import numpy as np
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL
+from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Pulses
 
-LONGEST_GAP_US = 40_000.0  # between two sections of a frame
 SAME_PULSES = 0.2  # by which the shorter pulses of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged

@@ -11,11 +11,11 @@ import numpy as np
 from eager_tern.linecode.likeliest import CodeShape
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.signal.assumed import MOST_CLOCK_ERROR
 from eager_tern.signal.values import Floats
 
 FEWEST_CHECK_BITS = 12
 MOST_DOUBTFUL, MOST_TURNED = 8, 3
-CLOCK = 0.15  # how far a handset's clock may be off
 
 
 def code_shapes(sheets: Sequence[Sheet]) -> list[CodeShape]:
@@ -59,7 +59,7 @@ def _shape(sheet: Sheet, kind: FrameKind) -> CodeShape | None:
         return None
     at = with_bits[0]
     before, behind = parts[:at], parts[at + 1 :]
-    wide = max(CLOCK, sheet.tolerance - 0.05)
+    wide = max(MOST_CLOCK_ERROR, sheet.tolerance - 0.05)
     return CodeShape(
         sheet.zero,
         sheet.one,

@@ -10,9 +10,10 @@ from itertools import chain
 import numpy as np
 
 from eager_tern.protocol.burst_reading import read_bursts
-from eager_tern.protocol.presses import LONGEST_SILENCE_US, Frame, Press, group_presses, longest_silence_us
+from eager_tern.protocol.presses import Frame, Press, group_presses, longest_silence_us
 from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.bursts import SURE_GAP_US, GapSettings
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US
+from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
 from eager_tern.signal.polarity import find_polarity

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.linecode.clock import CLEAN
-from eager_tern.linecode.identify import NOISE_HEAD_START, read_as
+from eager_tern.linecode import prices
+from eager_tern.linecode.closeness import CLEAN, COARSEST
+from eager_tern.linecode.identify import read_as
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
@@ -17,16 +18,15 @@ from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, SERIAL_PRIOR, UNKNOWN_PRIOR, Reading, Shape, reading_of_line
+from eager_tern.protocol.reading import SERIAL, Reading, Shape, reading_of_line
 from eager_tern.protocol.schema import Sheet
+from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_ALIKE = 2  # frames that agree before they teach anything
-FEWEST_BITS = 8
 ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
-COARSEST = 0.4  # of a unit between ruler and edges, where the ruler is known from other frames
 SAME_SPEED = 0.08  # speeds of characters as near as this are one
 LN2 = float(np.log(2.0))
 
@@ -76,9 +76,9 @@ def _likeliest_of(
     d = burst.durations_us
     lines = [line for clock, framing in serial if (line := read_at(d, clock, framing)) is not None]
     lines = [line for line in lines if line.clock.rms_us < CLEAN * line.clock.unit_us]
-    scores = [match.timing - match.bits.size * LN2 + UNKNOWN_PRIOR for match in matches]
-    scores += [line.score + SERIAL_PRIOR for line in lines]
-    chances = probabilities([*scores, noise_score(d) + NOISE_HEAD_START])
+    scores = [match.timing - match.bits.size * LN2 + prices.UNKNOWN for match in matches]
+    scores += [line.score + prices.SERIAL for line in lines]
+    chances = probabilities([*scores, noise_score(d) + prices.NOISE_HEAD_START])
     best = int(np.argmax(chances))
     if best == len(scores):
         return ()
@@ -176,7 +176,7 @@ def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
     """A burst as one more of the frames, if they explain it better than chance does."""
     matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
     scores = [match.timing - match.bits.size * LN2 for match in matches]
-    chances = probabilities([*scores, noise_score(durations_us) + NOISE_HEAD_START])
+    chances = probabilities([*scores, noise_score(durations_us) + prices.NOISE_HEAD_START])
     best = int(np.argmax(chances))
     return _as_unknown(durations_us, matches[best], chances[best]) if best < len(matches) else None
 

@@ -6,17 +6,19 @@ from collections import Counter
 
 import numpy as np
 
-from eager_tern.linecode.identify import COARSEST, FEWEST_BITS, FEWEST_PULSES, NOISE_HEAD_START, as_one
+from eager_tern.linecode import prices
+from eager_tern.linecode.closeness import COARSEST, STEADY
+from eager_tern.linecode.identify import FEWEST_PULSES, as_one
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.parts import is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, parsed
 from eager_tern.protocol.arbiter import Candidate
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, UNKNOWN_PRIOR, reading_of_line
+from eager_tern.protocol.reading import UNKNOWN, reading_of_line
+from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Pulses
 
 FEWEST_STEADY = 16  # bits: a shorter row may be a part of something else
-STEADY = 0.25  # of a unit, rms between ruler and edges: what a receiver's jitter makes of short units
 
 
 def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
@@ -31,7 +33,7 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
     if not codes:
         return None
     best = codes[0]
-    chances = probabilities([*(each.score for each in codes), noise_score(d) + NOISE_HEAD_START])
+    chances = probabilities([*(each.score for each in codes), noise_score(d) + prices.NOISE_HEAD_START])
     if chances[0] < 0.5:
         return None
     edges = pulses.edge_times_us
@@ -46,7 +48,7 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
         return None
     said = Counter(frame.reading.bits.tobytes() for frame in frames)
     # Each copy costs what it would by itself; sections are one frame.
-    evidence = best.score + UNKNOWN_PRIOR * max(said.values()) - float(any_pulse_score(d))
+    evidence = best.score + prices.UNKNOWN * max(said.values()) - float(any_pulse_score(d))
     return Candidate(frames[0].first, frames[-1].last, tuple(frames), evidence)
 
 

@@ -20,11 +20,11 @@ from eager_tern.protocol.presses import Press
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.template import frame_pulses
+from eager_tern.signal.assumed import USUAL_REST_US
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_durations
 
 # Behind a frame whose gap nobody recorded: as between the frames of most handsets, and shorter than what makes two
 # presses of one (150 ms).
-USUAL_GAP_US = 45_000.0
 CLOCK_ERROR = 0.07  # of handsets with a ceramic resonator or a worse clock: what is off by more has another unit
 
 
@@ -98,7 +98,7 @@ def said_as_recorded(what: str, pulses: Pulses, frames: Sequence[tuple[int, int]
 
 def _rest(sent: Sequence[Floats]) -> float:
     """The silence behind the last frame: that behind the ones before it."""
-    return -float(sent[-1][-1]) if sent else USUAL_GAP_US
+    return -float(sent[-1][-1]) if sent else USUAL_REST_US
 
 
 def said_by_press(what: str, press: Press, take: TakeRead) -> Saying:

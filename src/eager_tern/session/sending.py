@@ -26,12 +26,13 @@ from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.sending.echo import Echo, Meant, echoes
 from eager_tern.sending.routine import USUAL_PAUSE_S, Step, pauses_between, steps_of_line
-from eager_tern.sending.saying import USUAL_GAP_US, Handset, Saying
+from eager_tern.sending.saying import Handset, Saying
 from eager_tern.sending.sender import Sent, expect_possible, expect_unhurried, long_in_words, say
 from eager_tern.sending.wording import frames_in_words
 from eager_tern.session.events import Event
 from eager_tern.session.live import Live
 from eager_tern.session.session import Session
+from eager_tern.signal.assumed import USUAL_REST_US
 from eager_tern.signal.values import Floats
 
 LATEST = 60  # presses that counters go on from
@@ -417,6 +418,6 @@ def as_meant(session: Session, press: Caught) -> Meant:
 
 def _heard_beside(stand_in: StandInProcess, frames: Sequence[Floats]) -> None:
     """A simulated receiver beside the gadget hears the same."""
-    silent = [frame if frame[-1] < 0 else np.append(frame, -USUAL_GAP_US) for frame in frames]
+    silent = [frame if frame[-1] < 0 else np.append(frame, -USUAL_REST_US) for frame in frames]
     stand_in.down(np.concatenate(silent).tolist(), silent[-1].tolist())
     stand_in.up()

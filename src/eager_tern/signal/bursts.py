@@ -6,15 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from eager_tern.signal.assumed import LONGEST_MARK_US, SLOW_US, SMALLEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
-SURE_GAP_US = 15_000.0  # no space inside a frame section of the handsets in use is as long
 GAP_IN_SHORTEST = 16.0  # a leader space has at most 8 units, and a shortened mark has half a unit left
 GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
 LEADER_IN_SHORTEST = 3.0
-SMALLEST_GAP_US = 4_000.0
-LONGEST_MARK_US = 120_000.0  # nine bits at 75 baud; a longer one is a stuck line, and no part of a frame
-SLOW_US = 1_000.0  # shortest pulse of what is slower than all handsets: asynchronous characters
 SLOW_SPACE = 12.0  # bits that a space between two of their marks can last, at the least
 
 

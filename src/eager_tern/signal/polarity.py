@@ -6,10 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.values import Edges, Polarity
-
-# Longer than the longest leader mark in use (9 ms, 15 % slow, lengthened), shorter than the silence between frames.
-REST_US = 12_000.0
 
 
 @dataclass(frozen=True)
@@ -28,7 +26,7 @@ def find_polarity(edges: Edges) -> PolarityFound:
     """
     times = np.concatenate(([edges.start_us], edges.times_us, [edges.end_us]))
     runs = np.diff(times)
-    rests = np.where(runs > REST_US, runs, 0.0)
+    rests = np.where(runs > LONGEST_LEADER_MARK_US, runs, 0.0)
     before, after = float(rests[::2].sum()), float(rests[1::2].sum())
     first_is_space = before >= after
     space_high = edges.starts_high == first_is_space
