@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 
@@ -32,7 +33,15 @@ from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import with_sections
 from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the_clear, taught_by
 from eager_tern.protocol.unknown import keeps_time, unknown_frames
-from eager_tern.signal.assumed import LONGEST_GAP_US, MOST_IN_SECTION, MOST_PULSES, SHORTEST_GAP_US, SMALLEST_GAP_US
+from eager_tern.protocol.wholeness import as_sure_as_whole
+from eager_tern.signal.assumed import (
+    LONGEST_GAP_US,
+    MOST_IN_SECTION,
+    MOST_PULSES,
+    SHORTEST_GAP_US,
+    SMALLEST_GAP_US,
+    SURE_GAP_US,
+)
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
@@ -64,9 +73,8 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = read_by_the_clear(pulses, edges, frames, noise)
-    return _with_repeats(
-        pulses, edges, with_sections(pulses, frames), noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES
-    )
+    frames = as_sure_as_whole(pulses, with_sections(pulses, frames))
+    return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 
 Span = tuple[int, int]  # first and last mark of a burst or a frame
@@ -88,6 +96,7 @@ class _Line:
 def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
     """Every explanation of any of the bursts. Where one leaves nothing to gain, the costlier ones are not sought."""
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
+    found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
     settled = _touched(bursts, [each for each in found if _settles(each)])
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
@@ -167,6 +176,13 @@ def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candida
         return read_as_taught(parts, taught)
 
     return [*_one_a_burst(like, spans, read), *_several_of_sheets(like, spans, read)]
+
+
+def _with_the_mark_before(line: _Line, bursts: Sequence[Span]) -> list[Span]:
+    """The bursts with the last mark of the one before: a leader's space is a gap beside the short pulses of chatter."""
+    d = line.pulses.durations_us
+    pairs = pairwise(bursts)
+    return [(b[0] - 2, b[1]) for a, b in pairs if a[0] < a[1] and d[b[0] - 1] < SURE_GAP_US and d[a[1]] > d[b[0]]]
 
 
 def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:

@@ -15,6 +15,7 @@ from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
+from eager_tern.protocol.wholeness import DOUBTED
 from eager_tern.signal.assumed import LONGEST_SILENCE_US
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
@@ -82,6 +83,8 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
 
 def _trust(frame: Frame) -> int:
     best = frame.reading
+    if not best.known and best.confidence <= DOUBTED:
+        return -1
     return best.known + (best.checks_hold and bool(best.checks))
 
 

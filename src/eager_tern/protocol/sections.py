@@ -24,11 +24,16 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     """The frames, those in a row that are sections of one frame joined.
 
     A row that says something, then the same again, is a repeat; one that says several things in turn is a frame of as
-    many sections. ``pulses`` are those that the frames' indices count.
+    many sections, unless one of them is sent again by itself elsewhere: then a repeat of it is damaged. ``pulses`` are
+    those that the frames' indices count.
     """
     out: list[Frame] = []
-    for row in _rows(frames):
-        period = _period(row)
+    rows = _rows(frames)
+    periods = [_period(row) for row in rows]
+    alone = {row[0].reading.shape for row, p in zip(rows, periods, strict=True) if p == 1 < len(row)}
+    for row, period in zip(rows, periods, strict=True):
+        if period == len(row) and any(frame.reading.shape in alone for frame in row):
+            period = 1
         for first in range(0, len(row), period):
             part = row[first : first + period]
             out.append(_joined(pulses, part) if len(part) > 1 else part[0])

@@ -1,0 +1,59 @@
+"""How sure it is that an unknown frame is whole: what one damaged frame lacks, no sheet tells, but others may."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
+from eager_tern.signal.assumed import SHORTEST_GAP_US
+from eager_tern.signal.values import Floats, Pulses
+
+FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
+DOUBTED = 0.5  # confidence at most in one that is shorter, or unlike several others of its code
+FEWEST_ALIKE = 2  # frames of another shape, which make that the usual one
+
+Look = tuple[Shape, tuple[int, ...]]  # a frame's shape, and which pulses among its bits are none of them
+
+
+def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
+    """The frames, those of unknown codes with no more confidence than that nothing of them was lost.
+
+    A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
+    bits is neither a bit nor a gap, where it has no silence on either side, where it is short, and where others of its
+    code are alike and it is not.
+    """
+    looks = Counter(_look(frame.reading) for frame in frames if _is_asked(frame))
+    return [_weighed(frame, pulses.durations_us, looks) if _is_asked(frame) else frame for frame in frames]
+
+
+def _is_asked(frame: Frame) -> bool:
+    best = frame.best
+    return best is not None and not best.known and best.protocol != SERIAL and not frame.mended and best.bits.size > 0
+
+
+def _weighed(frame: Frame, durations_us: Floats, looks: Counter[Look]) -> Frame:
+    best = frame.reading
+    look = _look(best)
+    if looks[look] > 1:
+        return frame
+    most = 1.0
+    usual = max((n for (shape, _), n in looks.items() if shape[0] == best.code), default=0)
+    if best.bits.size < FEWEST_BITS or usual >= FEWEST_ALIKE:
+        most = DOUBTED
+    beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
+    if look[1] or any(space < SHORTEST_GAP_US for space in beside):
+        most = GUESSED
+    sure = replace(best, confidence=min(best.confidence, most))
+    return replace(frame, readings=(sure, *frame.readings[1:]))
+
+
+def _look(reading: Reading) -> Look:
+    told = np.flatnonzero(~np.isnan(reading.expected_us))
+    inside = np.arange(told[0], told[-1]) if told.size else told
+    odd = np.setdiff1d(inside, told)
+    return reading.shape, tuple(np.setdiff1d(odd, reading.gaps).tolist())
