@@ -42,9 +42,9 @@ screenshots: .venv/dev
 bench: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest benches -s
 
-# Which constants of the reading nothing holds; takes hours, so `make mutants ONLY="runs parts"` for some modules.
+# Which constants of the reading nothing holds; takes an hour and more, or `make mutants ONLY="runs parts"` for some.
 mutants: .venv/dev
-	$(BIN)/python scripts/mutants.py $(ONLY)
+	PYTHONPATH=src:. $(BIN)/python scripts/mutants.py $(ONLY)
 
 # An hour's life in five minutes, with kills: nothing may be lost.
 soak: .venv/dev

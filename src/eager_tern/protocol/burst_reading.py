@@ -32,7 +32,7 @@ from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import with_sections
 from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the_clear, taught_by
-from eager_tern.protocol.unknown import keeps_time, unknown_frames
+from eager_tern.protocol.unknown import keeps_time, pulses_told, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
     LONGEST_GAP_US,
@@ -133,13 +133,15 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
     """What explains some of the bursts beside the sheets."""
     found: list[Candidate] = []
     clear: set[int] = set()
+    told: set[int] = set()
     parted: set[int] = set()
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, left):
         found += [unknown, *_known_among(line, unknown.frames)]
         touched = _touched(bursts, [unknown])
         pulses = sum(bursts[at][1] - bursts[at][0] + 1 for at in touched)
-        told = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
-        clear |= touched if told > NOTHING_LEFT * pulses else set()
+        keeping = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
+        clear |= touched if keeping > NOTHING_LEFT * pulses else set()
+        told |= touched if sum(map(pulses_told, unknown.frames)) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
     as_they_are = _one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
@@ -149,7 +151,10 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
             best = as_it_is.frames[0]
             keeps = keeps_time(best) or _is_clean_serial(best)
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
-        found += _looked_at_closely(line.part(bursts[at]), bursts[at][0], line.sheets, keeps, by_hand)
+        burst = line.part(bursts[at])
+        found += _without_strays(burst, bursts[at][0], line.sheets, by_hand)
+        if not keeps:
+            found += _disturbed(burst, bursts[at][0], line.sheets, at not in told)
     return found
 
 
@@ -301,13 +306,8 @@ def _bursts_of(sheet: Sheet, kind: FrameKind) -> int:
     return kind.section_count + len(long)
 
 
-def _looked_at_closely(
-    burst: Pulses, offset: int, sheets: Sequence[Sheet], keeps: bool, by_hand: bool
-) -> Iterator[Candidate]:
-    """Other explanations of a burst that is not settled: without stray pulses, in chatter, as the likeliest frame.
-
-    In what ``keeps`` time all along, chatter and disturbed frames are not sought.
-    """
+def _without_strays(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> Iterator[Candidate]:
+    """Other explanations of a burst that is not settled: as several frames, or without a few stray pulses."""
     size = burst.durations_us.size
     if not by_hand and (several := _parted(burst, offset, sheets)):
         yield Candidate(several[0].first, several[-1].last, tuple(several), sum(map(evidence_of, several)))
@@ -315,9 +315,12 @@ def _looked_at_closely(
         yield _mended(burst, offset, mended)
     if 7 <= size <= MOST_IN_SECTION and (mended := leave_out_one(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
-    if keeps:
-        return
-    if size >= FEWEST_IN_CHATTER:
+
+
+def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: bool) -> Iterator[Candidate]:
+    """Explanations of a burst that keeps no time: frames in ``chatter``, or the likeliest frame."""
+    size = burst.durations_us.size
+    if chatter and size >= FEWEST_IN_CHATTER:
         for frame in frames_in_chatter(burst, offset, sheets):
             yield _candidate(frame, IN_CHATTER)
     if size <= MOST_IN_SECTION and (mended := mend(burst, sheets)) is not None:

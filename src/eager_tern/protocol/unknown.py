@@ -63,3 +63,10 @@ def keeps_time(frame: Frame) -> bool:
     told = np.flatnonzero(~np.isnan(best.expected_us))
     row = best.bits.size >= FEWEST_STEADY and told[-1] - told[0] + 1 == told.size
     return bool(row) and best.clock.rms_us < STEADY * best.clock.unit_us and best.protocol == UNKNOWN
+
+
+def pulses_told(frame: Frame) -> int:
+    """How many of an unknown frame's pulses its line code explains closely."""
+    best = frame.reading
+    steady = best.clock.rms_us < STEADY * best.clock.unit_us and best.bits.size >= FEWEST_STEADY
+    return int(np.count_nonzero(~np.isnan(best.expected_us))) if steady else 0
