@@ -42,7 +42,14 @@ def recording(rng: np.random.Generator, soft_hz: float) -> tuple[np.ndarray, lis
 
 @pytest.mark.parametrize(
     ("soft_hz", "droop_hz", "mark_high", "amplitude"),
-    [(12_000, 0.0, True, 0.6), (2_000, 20.0, True, 0.5), (4_000, 60.0, False, 0.5), (8_000, 0.0, False, 2.0)],
+    [
+        (12_000, 0.0, True, 0.6),
+        (2_000, 20.0, True, 0.5),
+        (4_000, 60.0, False, 0.5),
+        (8_000, 0.0, False, 2.0),
+        (70_000, 0.0, True, 0.4),  # faster than the sound card: it comes out as loud Gaussian noise
+        (70_000, 20.0, False, 0.03),
+    ],
 )
 def test_presses_are_found_in_full_swing_noise(
     tmp_path: Path, rng: np.random.Generator, soft_hz: float, droop_hz: float, mark_high: bool, amplitude: float

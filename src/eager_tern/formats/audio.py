@@ -61,13 +61,24 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
             if with_carrier is not None:
                 captures.append(with_carrier)
                 continue
-        with soundfile.SoundFile(str(path)) as file:
-            wrong: list[str] = []
-            edges = edges_of_samples(_blocks(file, channel, wrong), info.samplerate, threshold)
-            found = tuple(dict.fromkeys((*warnings, *wrong)))
-            captures.append(Capture(str(path), FORMAT.name, channel, info.samplerate, edges, warnings=found))
+        captures.append(_of_line(path, info, channel, threshold, warnings))
     carrying = [c for c in captures if c.bursts or (c.edges is not None and c.edges.times_us.size)]
+    if not carrying and threshold is None:  # all of it is noise, or a signal no louder than that
+        captures = [_of_line(path, info, c, ThresholdSettings(rests=False), warnings) for c in range(info.channels)]
     return carrying or captures[:1]
+
+
+def _of_line(
+    path: Path, info: Any, channel: int, threshold: ThresholdSettings | None, warnings: Sequence[str]
+) -> Capture:
+    """A channel as a line of two levels."""
+    import soundfile
+
+    with soundfile.SoundFile(str(path)) as file:
+        wrong: list[str] = []
+        edges = edges_of_samples(_blocks(file, channel, wrong), info.samplerate, threshold)
+        found = tuple(dict.fromkeys((*warnings, *wrong)))
+        return Capture(str(path), FORMAT.name, channel, info.samplerate, edges, warnings=found)
 
 
 def samples_between(path: Path, channel: int, from_us: float, to_us: float) -> tuple[Values, float, float]:

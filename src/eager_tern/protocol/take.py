@@ -37,6 +37,7 @@ LONGEST_WITHOUT_SILENCE = 2  # times that length
 LOOK_PULSES = 1500
 # A hold is read anew with each of its frames, so that they repair one another: ten seconds of the densest handsets.
 HOLD_PULSES = 6000
+SURE_BITS = 8.0  # of a known protocol, weighed by their confidence, that are no accident of chatter
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 
 
@@ -212,15 +213,23 @@ def begins_in_mark(edges: Edges, polarity: Polarity) -> bool:
 
 
 def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> Polarity:
-    """The polarity that the line's rest shows; where it never rests, the one in which its beginning reads better."""
+    """The polarity that the line's rest shows; where it never rests, the one in which it reads better.
+
+    That is told by its beginning, or by all of it where nothing was sent so soon.
+    """
     found = find_polarity(edges)
     if found.sure:
         return found.polarity
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    times = edges.times_us[:SURE_PULSES]
-    some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
-    weights = [_weight(read_edges(some, sheets, replace(by_hand, polarity=p))[1]) for p in (found.polarity, other)]
-    return other if weights[1] > weights[0] else found.polarity
+    for count in (SURE_PULSES, edges.times_us.size):
+        times = edges.times_us[:count]
+        some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
+        first, second = (
+            _weight(read_edges(some, sheets, replace(by_hand, polarity=p))[1]) for p in (found.polarity, other)
+        )
+        if max(first, second) > SURE_BITS and first != second:
+            return found.polarity if first > second else other
+    return found.polarity
 
 
 def _weight(take: TakeRead) -> float:

@@ -25,6 +25,7 @@ LEAST_OF_OTHERS = 0.4  # at least this part of them; less is sag
 LEAST_OF_ALL = 0.12  # and at least this part of the highest in the recording so far; less is hum
 FULL_SWING = 0.5  # of the largest range: a line that has as much everywhere never rests
 TWO_LEVELS = 2.0  # kurtosis below which samples lie on two levels, softened and drooping as they may
+LOUD = 0.1  # swing, of full scale, beyond which noise comes from a receiver and not from the sound card's own input
 DEAD_BAND = 0.3  # of the range, for a line told by its changes
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
@@ -33,11 +34,13 @@ SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 class ThresholdSettings:
     """``level`` fixes the threshold by hand (in the samples' own units); None follows the signal.
 
-    ``hysteresis`` is the half width of the dead band as a part of the local swing.
+    ``hysteresis`` is the half width of the dead band as a part of the local swing. ``rests`` is False for a line that
+    is never quiet, so that every change of it counts; None finds that out.
     """
 
     level: float | None = None
     hysteresis: float = 0.15
+    rests: bool | None = None
 
 
 class EdgeFollower:
@@ -160,12 +163,17 @@ def _noise(swing: Values, chunk_range: Values) -> float:
 
 
 def _never_rests(x: Values, swing: Values) -> bool:
-    """Whether a line swings fully all the time between two levels, as a radio receiver's that amplifies noise.
+    """Whether a line swings fully all the time, as a radio receiver's that amplifies noise: loudly, or between two
+    levels.
 
-    Then nothing is quiet, and there is no noise beside the swing: two levels have a kurtosis of 1, Gaussian noise of 3.
+    Then nothing is quiet, and there is no noise beside the swing. Two levels have a kurtosis of 1, Gaussian noise of 3;
+    a receiver's noise that is faster than the samples comes out as such.
     """
-    if float(np.quantile(swing, QUIET_QUANTILE)) < FULL_SWING * float(swing.max()):
+    most = float(swing.max())
+    if float(np.quantile(swing, QUIET_QUANTILE)) < FULL_SWING * most:
         return False
+    if most > LOUD:
+        return True
     centred = x - x.mean()
     squares = centred * centred
     return float(np.mean(squares * squares)) < TWO_LEVELS * float(np.mean(squares)) ** 2
@@ -188,13 +196,17 @@ def _crossings(
     swing = high - low
     largest = max(largest, float(swing.max()))
     least = LEAST_OF_OTHERS * _spread(swing, around, np.maximum)
-    restless = _never_rests(x, swing)
+    by_hand = settings.level is not None
+    restless = by_hand or (_never_rests(x, swing) if settings.rests is None else not settings.rests)
     noise = 0.0 if restless else _noise(swing, chunk_high - chunk_low)
     step = np.maximum(chunk_high[1:], chunk_high[:-1]) - np.minimum(chunk_low[1:], chunk_low[:-1])
     steepest = _spread(np.append(step, 0.0).astype(np.float32), reach, np.maximum)
     middle = (high + low) / 2 if settings.level is None else np.full_like(high, settings.level)
     band = settings.hysteresis * swing
-    quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, LEAST_OF_ALL * largest, SMALLEST_SWING))
+    if by_hand:  # what crosses the level is an edge, whatever it stands among
+        quiet = swing <= SMALLEST_SWING
+    else:
+        quiet = swing <= np.maximum(least, max(ACTIVE_RATIO * noise, LEAST_OF_ALL * largest, SMALLEST_SWING))
     if not restless:
         quiet |= steepest < STEEP * swing
     upper = np.where(quiet, np.inf, middle + band).astype(np.float32)
