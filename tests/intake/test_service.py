@@ -99,6 +99,20 @@ def test_a_chattering_receiver_is_told_of_while_it_goes_on(desk: Desk, rng: np.r
     assert time.monotonic() - began < 0.1  # nobody waits for the rest to be read
 
 
+def test_a_chattering_receiver_that_is_inverted_is_turned_round(desk: Desk, rng: np.random.Generator) -> None:
+    desk.service.begin(desk.gadget, "test", library())
+    frame = record([*nec(5, 6), *nec(5, 6)], rng)[:-1]
+    for _ in range(4):
+        desk.service.hear(-np.concatenate((chatter(rng, 0.5), frame, chatter(rng, 0.5))))
+    desk.wait(lambda: bool(desk.presses()))
+    assert desk.book.take(1).by_hand.polarity == "mark-low"
+    desk.service.hear(-np.concatenate((chatter(rng, 0.5), frame, chatter(rng, 0.5))))
+    desk.service.end()
+    desk.wait_for(TakeRead)
+    read = [(press.reading.protocol, press.reading.fields) for press in desk.presses()]
+    assert read == [("nec", {"address": 5, "command": 6})] * 5
+
+
 def test_a_sheet_kept_while_listening_reaches_the_running_take(desk: Desk, rng: np.random.Generator) -> None:
     sheet = parse_sheet(SHEET, "test")
     frame = [*np.concatenate(press_frames(sheet, {"group": 9, "level": 3}, 2)), -IDLE_US]

@@ -10,7 +10,7 @@ import numpy as np
 
 from eager_tern.protocol.presses import Press, longest_silence_us
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.take import LOOK_PULSES, Passage, TakeReader
+from eager_tern.protocol.take import LOOK_PULSES, Passage, TakeReader, reads_better_turned
 from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US
 from eager_tern.signal.quality import rests_in_marks
 from eager_tern.signal.values import Floats, merged_durations
@@ -33,7 +33,9 @@ class Hearing:
     """Nothing in it grows with time. ``now_s`` is any clock that goes on steadily."""
 
     def __init__(self, sheets: Sequence[Sheet]) -> None:
+        self._sheets = sheets
         self._reader = TakeReader(sheets, at_once=True)
+        self._nothing = True  # was read so far
         self._begun: list[Floats] = []  # until the polarity is settled
         self._settled = self._turned = False
         self._waiting: dict[int, tuple[Press, float]] = {}  # by where it begins: and since when
@@ -49,6 +51,7 @@ class Hearing:
                 self._heard_us += float(np.abs(part).sum())
                 for passage in self._reader.feed(part):
                     self._take(passage, now_s)
+                    self._turn_if_better(passage)
         yield from self._over(now_s)
 
     def finish(self, now_s: float) -> Iterator[Heard]:
@@ -60,6 +63,14 @@ class Hearing:
             self._take(passage, now_s)
         for start in list(self._waiting):
             yield self._tell(start)
+
+    def _turn_if_better(self, passage: Passage) -> None:
+        """A line that never rests shows its polarity by its frames alone; what is lost is what was sent until then."""
+        if self._nothing and reads_better_turned(passage, self._sheets):
+            self._turned = not self._turned
+            self._reader = TakeReader(self._sheets, at_once=True)
+            list(self._reader.feed(np.array([-self._heard_us])))
+        self._nothing &= not passage.presses
 
     def _in_its_polarity(self, signed_us: Floats) -> list[Floats]:
         """A source may take its marks for spaces: its silences show it."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import chain
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -14,7 +15,7 @@ from eager_tern.intake.faint import with_doubts
 from eager_tern.intake.files import FileTake, pulses_only, read_file_stepwise
 from eager_tern.intake.passages import as_kept
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.take import Passage, TakeReader
+from eager_tern.protocol.take import TakeReader, reads_better_turned
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.values import Floats
@@ -61,6 +62,11 @@ class Fed:
 
 
 @dataclass(frozen=True)
+class Turned:
+    """The take being fed is the other way round: what was taken for its marks are spaces."""
+
+
+@dataclass(frozen=True)
 class TakeFound:
     """A take of a file: its pulses, nothing of them read yet."""
 
@@ -75,33 +81,31 @@ class FileEnd:
 
 
 Request = BeginTake | Feed | ReadFile
-Answer = PassageRead | Fed | TakeFound | FileEnd
+Answer = PassageRead | Fed | Turned | TakeFound | FileEnd
 
 
 def serve(connection: Connection) -> None:
     """Answer one request after the other until the other side is gone."""
-    reader, faint = TakeReader(()), ()  # type: tuple[TakeReader, tuple[Faint, ...]]
+    reader, begun = TakeReader(()), BeginTake((), GapSettings())
+    nothing = False  # whether it is a live take of which nothing was read yet
     while True:
         request: Request = connection.recv()
         match request:
             case BeginTake():
-                faint = request.faint
+                begun, nothing = request, request.at_once
                 reader = TakeReader(
                     request.sheets, request.gaps, cut=request.cut, at_once=request.at_once,
                     carrier_hz=request.carrier_hz,
                 )  # fmt: skip
             case Feed():
-                _send(connection, reader.feed(request.signed_us), faint)
-                if request.ends:
-                    _send(connection, reader.finish(), faint)
+                for passage in chain(reader.feed(request.signed_us), reader.finish() if request.ends else ()):
+                    connection.send(as_kept(with_doubts(passage, begun.faint)))
+                    if nothing and reads_better_turned(passage, begun.sheets):
+                        connection.send(Turned())
+                    nothing &= not passage.presses
                 connection.send(Fed())
             case ReadFile():
                 connection.send(FileEnd(_read_file(connection, request)))
-
-
-def _send(connection: Connection, passages: Iterable[Passage], faint: Sequence[Faint]) -> None:
-    for passage in passages:
-        connection.send(as_kept(with_doubts(passage, faint)))
 
 
 def _read_file(connection: Connection, request: ReadFile) -> str:

@@ -25,7 +25,18 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.intake.files import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
-from eager_tern.intake.reading_process import Answer, BeginTake, Fed, Feed, FileEnd, ReadFile, Request, TakeFound, serve
+from eager_tern.intake.reading_process import (
+    Answer,
+    BeginTake,
+    Fed,
+    Feed,
+    FileEnd,
+    ReadFile,
+    Request,
+    TakeFound,
+    Turned,
+    serve,
+)
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES
 from eager_tern.signal.assumed import SURE_GAP_US
@@ -351,12 +362,27 @@ class CaptureService:
         """A source may take its marks for spaces: its silences show it."""
         so_far = merged_durations(np.concatenate([*live.waiting, heard]))
         if rests_in_marks(so_far, SURE_GAP_US):
-            if self._is_taken(lambda: self._book.set_by_hand(live.take_id, ByHand(polarity="mark-low"))):
-                live.turned = True
+            if self._turn(live):
                 live.waiting = [-part for part in live.waiting]
-                self._tell(Trouble(TURNED))
         elif (so_far <= -SURE_GAP_US).any() or so_far.size > LOOK_PULSES:
             live.began = True
+
+    def _turn(self, live: _Live) -> bool:
+        turned = self._is_taken(lambda: self._book.set_by_hand(live.take_id, ByHand(polarity="mark-low")))
+        if turned:
+            live.turned = True
+            self._tell(Trouble(TURNED))
+        return turned
+
+    def _read_turned(self, live: _Live) -> None:
+        """A line that never rests shows by its frames alone that it is inverted: it is read anew from its beginning."""
+        if live.turned or live.behind or not self._turn(live):
+            return
+        live.unkept.clear()
+        live.reader.asked.put(BeginTake(live.sheets, GapSettings(), at_once=True))
+        live.waiting = [-self._book.take_durations(live.take_id)]
+        live.waiting_size = live.waiting[0].size
+        live.last_fed = False
 
     def _feed(self, live: _Live) -> None:
         """Give the reader what waits for it, if it has read what it had."""
@@ -377,6 +403,8 @@ class CaptureService:
             case PassageRead():
                 live.unkept.append(answer)
                 self._keep_read(live)
+            case Turned():
+                self._read_turned(live)
             case Fed():
                 live.reading = False
                 self._feed(live)

@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from itertools import pairwise
 
 import numpy as np
 
@@ -143,6 +142,7 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
         clear |= touched if keeping > NOTHING_LEFT * pulses else set()
         told |= touched if sum(map(pulses_told, unknown.frames)) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
+    begun = {at: bursts[at][0] - 2 for at in left if _has_a_leader_before(line, bursts, at)}
     as_they_are = _one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
     for at in sorted(left):
@@ -154,7 +154,8 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
         burst = line.part(bursts[at])
         found += _without_strays(burst, bursts[at][0], line.sheets, by_hand)
         if not keeps:
-            found += _disturbed(burst, bursts[at][0], line.sheets, at not in told)
+            first = begun.get(at, bursts[at][0])
+            found += _disturbed(line.part((first, bursts[at][1])), first, line.sheets, at not in told)
     return found
 
 
@@ -185,9 +186,13 @@ def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candida
 
 def _with_the_mark_before(line: _Line, bursts: Sequence[Span]) -> list[Span]:
     """The bursts with the last mark of the one before: a leader's space is a gap beside the short pulses of chatter."""
-    d = line.pulses.durations_us
-    pairs = pairwise(bursts)
-    return [(b[0] - 2, b[1]) for a, b in pairs if a[0] < a[1] and d[b[0] - 1] < SURE_GAP_US and d[a[1]] > d[b[0]]]
+    return [(first - 2, last) for at, (first, last) in enumerate(bursts) if _has_a_leader_before(line, bursts, at)]
+
+
+def _has_a_leader_before(line: _Line, bursts: Sequence[Span], at: int) -> bool:
+    """Whether the mark before a burst is as long, and as near, as a leader's."""
+    d, first = line.pulses.durations_us, bursts[at][0]
+    return first > 1 and float(d[first - 1]) < SURE_GAP_US and float(d[first - 2]) > float(d[first])
 
 
 def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:

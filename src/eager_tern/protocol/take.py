@@ -12,7 +12,7 @@ import numpy as np
 from eager_tern.protocol.burst_reading import read_bursts
 from eager_tern.protocol.presses import Frame, Press, group_presses, longest_silence_us
 from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SMALLEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
@@ -25,13 +25,14 @@ from eager_tern.signal.values import (
     merged_durations,
     pulses_from_edges,
     pulses_from_signed,
+    signed_durations,
     signed_from_start,
 )
 
 # Pulses of a passage: the first is short, so that something is told soon; the later ones hold frames enough to learn
 # an unknown code from. Frames of one press are never parted, since a passage ends in a silence longer than any hold's.
 FIRST_PASSAGE, LONGEST_PASSAGE = 10_000, 40_000
-# A receiver's chatter has no such silence: then a passage ends in its longest space behind its usual length.
+# A receiver's chatter has no such silence: then a passage ends where it is farthest from any frame.
 LONGEST_WITHOUT_SILENCE = 2  # times that length
 # Chatter is looked at while it goes on, some three times a second at the 5,000 pulses a second that receivers put out.
 LOOK_PULSES = 1500
@@ -128,7 +129,9 @@ class TakeReader:
         silent = np.flatnonzero(spaces <= -self._silence_us)
         if silent.size:
             return self._usual + int(silent[0])
-        return self._usual + int(np.argmin(spaces)) if self._signed.size > most + 1 else None
+        return (
+            self._usual + _amid_chatter(self._signed[self._usual : most + 1]) if self._signed.size > most + 1 else None
+        )
 
     def _read_passage(self, end: int) -> Passage:
         passage = self._read(0, end)
@@ -168,6 +171,18 @@ class TakeReader:
         presses, end = tuple(group_presses(there)), at + (size + 1 if size else 0)
         to_us = start_us + float(np.abs(self._signed[first:end_at]).sum())
         return Passage(at, end, pulses, presses, spans, start_us, to_us)
+
+
+def _amid_chatter(signed_us: Floats) -> int:
+    """Index of a space that is in no frame, nor between two of a press: these have long pulses, or have them beside
+    them. It is the longest one in the middle of the longest row of short ones.
+    """
+    long = np.flatnonzero(np.abs(signed_us) >= SMALLEST_GAP_US)
+    bounds = np.concatenate(([0], long, [signed_us.size]))
+    widest = int(np.argmax(np.diff(bounds)))
+    first, last = int(bounds[widest]), int(bounds[widest + 1])
+    middle = slice(first + (last - first) // 3, last - (last - first) // 3)
+    return int(middle.start + np.argmin(signed_us[middle]))
 
 
 def read_pulses(
@@ -230,6 +245,14 @@ def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = F
         if max(first, second) > SURE_BITS and first != second:
             return found.polarity if first > second else other
     return found.polarity
+
+
+def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:
+    """Whether what was read of a line that never rests holds frames only if its marks are taken for spaces."""
+    d = passage.pulses.durations_us
+    if passage.presses or d.size < LOOK_PULSES or d[1::2].max() >= SURE_GAP_US:
+        return False
+    return _weight(read_pulses(pulses_from_signed(-signed_durations(passage.pulses)), sheets)) > SURE_BITS
 
 
 def _weight(take: TakeRead) -> float:
