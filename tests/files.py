@@ -58,9 +58,10 @@ def audio_line(
     coupling_hz: float = 0.0,
 ) -> np.ndarray:
     """The line as a sound card hears it: band-limited (each sample the mean over its own time), AC-coupled, noisy."""
-    over = 8
-    times = (np.arange(int(np.abs(signed).sum() * rate_hz / 1e6) * over) + 0.5) / (rate_hz * over) * 1e6
-    line = level_at(signed, times).reshape(-1, over).mean(axis=1)
+    edges = np.concatenate(([0.0], np.cumsum(np.abs(signed))))
+    in_marks = np.concatenate(([0.0], np.cumsum(np.maximum(signed, 0.0))))
+    times = np.arange(int(edges[-1] * rate_hz / 1e6) + 1) / rate_hz * 1e6
+    line = np.diff(np.interp(times, edges, in_marks)) * rate_hz / 1e6
     line = (line if mark_high else 1 - line) * 2 - 1
     if coupling_hz:
         a = np.exp(-2 * np.pi * coupling_hz / rate_hz)

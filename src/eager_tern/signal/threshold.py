@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.signal.phases import evenly_phased
 from eager_tern.signal.values import Edges, Floats
 
 Values = NDArray[np.float32]
@@ -104,12 +105,16 @@ class EdgeFollower:
 
 
 def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
-    """Edges of a sampled line, found by an ``EdgeFollower``, so that a long recording needs little memory."""
+    """Edges of a sampled line, found by an ``EdgeFollower``, so that a long recording needs little memory; where they
+    lie between samples is told by all of them together.
+    """
     follower = EdgeFollower(rate_hz, settings)
     positions = [follower.feed(block) for block in blocks]
     positions.append(follower.finish())
-    us = 1e6 / rate_hz
-    return Edges(np.concatenate(positions) * us, bool(follower.starts_high), 0.0, follower.settled * us)
+    us, starts_high = 1e6 / rate_hz, bool(follower.starts_high)
+    places = np.concatenate(positions)
+    rising = (np.arange(places.size) % 2 == 0) != starts_high
+    return Edges(evenly_phased(places, rising) * us, starts_high, 0.0, follower.settled * us)
 
 
 def edges_of_changes(times_us: Floats, values: Floats, start_us: float, end_us: float) -> Edges:
