@@ -34,6 +34,7 @@ from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the
 from eager_tern.protocol.unknown import keeps_time, pulses_told, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
+    EXCESS_FOUND_US,
     LONGEST_GAP_US,
     MOST_IN_SECTION,
     MOST_PULSES,
@@ -102,8 +103,8 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
     settled -= sections
     found = [
-        replace(each, evidence=each.evidence + TWO_AT_ONCE) if _touched(bursts, [each]) & sections else each
-        for each in found
+        replace(each, evidence=each.evidence + TWO_AT_ONCE) if sections.intersection(touched) else each
+        for each, touched in zip(found, _touched_by_each(bursts, found), strict=True)
     ]
     found += _explained_in_turns(line, bursts, set(range(len(bursts))) - settled, found, by_hand)
     return found
@@ -214,10 +215,15 @@ def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set
 
 def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
     """Which bursts candidates explain something of."""
-    firsts = np.array([first for first, _ in bursts], dtype=np.intp)
-    lasts = np.array([last for _, last in bursts], dtype=np.intp)
-    spans = [(np.searchsorted(lasts, c.first), np.searchsorted(firsts, c.last, side="right")) for c in candidates]
-    return {at for begin, end in spans for at in range(int(begin), int(end))}
+    return {at for touched in _touched_by_each(bursts, candidates) for at in touched}
+
+
+def _touched_by_each(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> list[range]:
+    """The same for each of them."""
+    firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
+    begins = np.searchsorted(lasts, [each.first for each in candidates]).tolist()
+    ends = np.searchsorted(firsts, [each.last for each in candidates], side="right").tolist()
+    return [range(begin, end) for begin, end in zip(begins, ends, strict=True)]
 
 
 def _one_a_burst(line: _Line, bursts: Sequence[Span], read: Read) -> list[Candidate]:
@@ -244,8 +250,14 @@ def _is_clean_serial(frame: Frame) -> bool:
 
 def _several_of_sheets(line: _Line, bursts: Sequence[Span], read: Read) -> Iterator[Candidate]:
     """Rows of bursts that are one frame of a sheet."""
-    for count, fitting in _sheets_of_several(line.sheets).items():
-        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in range(len(bursts) - count + 1)]
+    d = line.pulses.durations_us
+    firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
+    for count, (fitting, longest_us) in _sheets_of_several(line.sheets).items():
+        near = (firsts[1:] == lasts[:-1] + 2) & (d[lasts[:-1] + 1] < longest_us)
+        in_a_row = (
+            np.convolve(near, np.ones(count - 1, np.intp), "valid") == count - 1 if near.size >= count - 1 else []
+        )
+        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in np.flatnonzero(in_a_row).tolist()]
         yield from _one_a_burst(replace(line, sheets=fitting), spans, read)
 
 
@@ -294,21 +306,24 @@ def _unknown_over_several(line: _Line, bursts: Sequence[Span], left: set[int]) -
 
 
 @lru_cache(maxsize=64)
-def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[Sheet, ...]]:
-    """By how many bursts a frame may fall apart into: the sheets with such frames. One is left out."""
-    most = {sheet: max(_bursts_of(sheet, kind) for kind in sheet.frames) for sheet in sheets}
-    return {
-        count: tuple(sheet for sheet in sheets if most[sheet] >= count)
-        for count in range(2, max(most.values(), default=1) + 1)
-    }
-
-
-def _bursts_of(sheet: Sheet, kind: FrameKind) -> int:
-    """How many bursts a frame falls apart into at the most: at its gaps, and at fixed spaces that may be taken for
-    some.
+def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[tuple[Sheet, ...], float]]:
+    """By how many bursts a frame may fall apart into: the sheets with such frames, and how long (µs) a space may be
+    that parts one. One burst is left out.
     """
-    long = [p for part in kind.parts for p in part.pulses or () if p < 0 and -p * sheet.unit_us > SMALLEST_GAP_US * 0.8]
-    return kind.section_count + len(long)
+    parting = {sheet: max((_parting_us(sheet, kind) for kind in sheet.frames), key=len) for sheet in sheets}
+    found = {}
+    for count in range(2, max(map(len, parting.values()), default=0) + 2):
+        fitting = tuple(sheet for sheet in sheets if len(parting[sheet]) >= count - 1)
+        longest_us = max(max(parting[sheet]) * (1 + sheet.tolerance) for sheet in fitting)
+        found[count] = fitting, longest_us + EXCESS_FOUND_US
+    return found
+
+
+def _parting_us(sheet: Sheet, kind: FrameKind) -> list[float]:
+    """The spaces at which a frame may fall apart: its gaps, and fixed spaces that may be taken for some."""
+    fixed = [-p * sheet.unit_us for part in kind.parts for p in part.pulses or () if p < 0]
+    gaps = [part.gap_us for part in kind.parts if part.gap_us is not None]
+    return gaps + [space for space in fixed if space > SMALLEST_GAP_US * 0.8]
 
 
 def _without_strays(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> Iterator[Candidate]:
