@@ -315,3 +315,24 @@ def test_a_sum_is_claimed_once_two_settings_move_it(kinds: int, claimed: bool) -
     bits = np.array([[int(bit) for byte in row for bit in f"{byte:08b}"] for row in swept(kinds)], np.uint8)
     found = compare(Stack(bits))
     assert any(check.kind == "sum" and set(range(40, 48)) <= set(check.positions) for check in found.checks) == claimed
+
+
+@pytest.mark.parametrize("poly", [0x3, 0x9, 0xD])
+def test_a_crc_over_a_number_of_bits_that_is_no_whole_bytes(rng: np.random.Generator, poly: int) -> None:
+    bits = rng.integers(0, 2, (30, 32)).astype(np.uint8)
+    for row in bits:
+        register = 0
+        for bit in row[:28].tolist():
+            register = ((register << 1) ^ (poly if (register >> 3 & 1) ^ bit else 0)) & 15
+        row[28:] = [register >> shift & 1 for shift in (3, 2, 1, 0)]
+    (check,) = compare(Stack(bits, {})).checks
+    assert (check.kind, check.covers, check.check.poly) == ("crc", ((0, 27),), poly)
+    assert check.holds.all()
+
+
+def test_a_nibble_that_a_bytes_sum_copies_is_no_copy(rng: np.random.Generator) -> None:
+    """The upper byte stays what it is, so that the sum's low nibble is that of the lower one."""
+    data = np.column_stack((np.full(40, 0x31), np.full(40, 0x5F), rng.integers(0, 256, 40)))
+    data = np.column_stack((data, data.sum(axis=1) & 255))
+    (check,) = compare(Stack(as_bits(data), {})).checks
+    assert (check.kind, len(check.positions)) == ("sum", 8)

@@ -74,6 +74,27 @@ def test_a_count_that_stands_high_is_one_number_without_an_offset() -> None:
     assert any("never changed" in each for each in unproved(found))
 
 
+@pytest.mark.parametrize("stands_at", [3_000, 40_000, 65_000])
+def test_a_count_under_a_byte_of_zeros_has_room_to_grow(stands_at: int) -> None:
+    """Nearly full, 16 bits are rather a part of 24; far from that, nothing says so."""
+    rng = np.random.default_rng(stands_at)
+    counts = stands_at + np.cumsum(rng.integers(1, 9, 30))
+    data = np.column_stack((np.full(30, 0x5A), np.zeros(30, int), counts >> 8, counts & 255))
+    bits = np.unpackbits(data.astype(np.uint8), axis=1)
+    (field,) = compare(Stack(bits, {"energy": tuple(map(float, counts))}, (32,))).fields
+    assert len(field.positions) == (16 if stands_at < 16_384 else 24)
+
+
+def test_an_id_that_a_new_battery_changed_is_made_as_it_is_now() -> None:
+    rng = np.random.default_rng(4)
+    level = rng.integers(0, 100, 40)
+    data = np.column_stack((np.where(np.arange(40) < 30, 0x31, 0xC4), level, np.full(40, 7)))
+    found = compare(Stack(np.unpackbits(data.astype(np.uint8), axis=1), {"level": tuple(map(float, level))}, (24,)))
+    made = made_bits(sheet_of(settled(found)).sheet, {"level": 3.0})
+    assert made is not None
+    assert np.packbits(made).tolist() == [0xC4, 3, 7]
+
+
 def test_a_value_beyond_what_was_seen_is_read_with_a_doubt() -> None:
     rng = np.random.default_rng(1)
     gadget = meter(rng, "crc8")

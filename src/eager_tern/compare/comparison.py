@@ -17,6 +17,7 @@ from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
 Finding = Field | Found | Counter
+NIBBLE = 4
 SURE = -2.0  # log10 of an accident; what is likelier is possible, and enters a sheet only if it is accepted
 
 
@@ -109,10 +110,15 @@ def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Compa
     stages = iter(STAGES)
     tell(next(stages))
     free = stack.varies.copy()
-    checks = find_copies(stack)
+    copies = find_copies(stack)
+    # A nibble may be another's copy only because a byte's check comes out so beside what never changed.
+    nibbles = [each for each in copies if len(each.positions) == NIBBLE]
+    checks = [each for each in copies if len(each.positions) > NIBBLE]
     _take(free, checks)
     tell(next(stages))
-    sums = find_sums(stack, free, checks)
+    sums = [
+        each for each in find_sums(stack, free, checks) if len(each.positions) > NIBBLE or not _within(each, nibbles)
+    ]
     _take(free, sums)
     tell(next(stages))
     crcs = find_crcs(stack, free, (*checks, *sums))
@@ -121,6 +127,8 @@ def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Compa
     running = find_running(stack, free, (*checks, *sums, *crcs))
     _take(free, running)
     crcs += running
+    checks += [each for each in nibbles if not _within(each, [*sums, *crcs])]
+    _take(free, checks)
     told = {column for crc in crcs for column in crc.positions}
     checks += [each for each in sums if not told.issuperset(each.positions)] + crcs
     tell(next(stages))
@@ -167,6 +175,11 @@ def _undamaged(stack: Stack, checks: Sequence[Found]) -> Stack:
 
 def _columns(findings: Sequence[Finding]) -> list[int]:
     return [column for finding in findings for column in finding.positions]
+
+
+def _within(finding: Finding, others: Sequence[Finding]) -> bool:
+    """Whether a finding's bits are among another's."""
+    return any(set(finding.positions) <= set(other.positions) for other in others)
 
 
 def _lowest_first(checks: Sequence[Found]) -> bool:

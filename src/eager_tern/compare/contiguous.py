@@ -18,7 +18,7 @@ from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.values import Floats
 
-WIDEST = 32
+WIDEST, BYTE = 32, 8
 PARTS_OF_STEP = (1, 5, 3, 15, 25)  # set in tens of minutes, sent in minutes; an even part only shifts bits
 DIGITS = 9  # of an offset
 # What a description costs, log10: how many others there are that a maker would choose as soon.
@@ -28,6 +28,7 @@ EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
 # Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
 SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 1.0
 TENTHS, NARROW = 12, 0.9  # bits that they usually have; zeros above fewer are rather theirs than nobody's
+ROOM, NO_ROOM = 3, 0.9  # bits that a count keeps free; one with fewer under a byte of zeros, rather a part of it
 MOST_FALLS = 0.1  # of the steps of a count, from one press to the next: a frame or two may be damaged
 UNMOVED = 1.0  # a bit above a narrow number that never changed
 A_DIGIT = 0.8  # of an offset; the first is as good as given away
@@ -170,9 +171,24 @@ def laid_cost(
     could_freeze = scale < 1 and offset == 0 and falls and len(run) >= SIGNED_FROM
     if encoding == "binary" and could_freeze and zeros >= HEADROOM:
         cost += NEVER_BELOW
-    border = 4 if falls else 8  # what only grows is a count, and has room to grow
+    if not falls and zeros < ROOM and _are_zeros_above(bits, run, start, BYTE):
+        cost += NO_ROOM
+    elif len(run) > BYTE and (rest := _rest_of_byte(run, start)) and _are_zeros_above(bits, run, start, rest):
+        cost += OFF_BORDER
+    border = 4 if falls else BYTE  # what only grows is a count, and has room to grow
     ends = (min(run) - start, max(run) + 1 - start)
     return cost + sum(OFF_NIBBLE if end % 4 else OFF_BORDER if end % border else 0.0 for end in ends)
+
+
+def _rest_of_byte(run: Sequence[int], start: int) -> int:
+    """How many bits of its highest byte stand above a number."""
+    return (run[0] - start) % BYTE if run[0] < run[-1] else BYTE - 1 - (run[0] - start) % BYTE
+
+
+def _are_zeros_above(bits: BitRows, run: Sequence[int], start: int, count: int) -> bool:
+    """Whether so many bits above a number were never set."""
+    above = run[0] + (-1 if run[0] < run[-1] else 1) * np.arange(1, count + 1)
+    return bool(above.min() >= start and above.max() < bits.shape[1] and not bits[:, above].any())
 
 
 def _digits(number: float) -> int:

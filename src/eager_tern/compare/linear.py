@@ -28,7 +28,7 @@ from eager_tern.protocol.schema import Check
 
 CRC_WIDTHS = (16, 12, 10, 8, 7, 6, 5, 4, 3)
 FEWEST_INDEPENDENT = 3
-NIBBLE = 4
+NIBBLE, BYTE = 4, 8
 MOST_OVER = 12  # degrees that the common divisor may have too many
 DISTINCT = 24  # differences of which the common divisor is taken
 SUBSETS = 3
@@ -168,10 +168,14 @@ def _verified(
 ) -> Found | None:
     """The CRC as a check of the sheet language, its final value from a row, if it holds in nearly all."""
     covers = _as_ranges(message)
+    # A piece shorter than a byte is processed as it was sent, in units that leave no rest.
+    unit = next(unit for unit in (8, 4, 1) if all((last + 1 - first) % unit == 0 for first, last in covers))
+    if turned and unit < BYTE:
+        return None
     # Read with the first bit sent highest, a byte is processed as sent unless it is reflected.
     at = positions(place.first, place.width, lowest_first=False)
     plain = Check(
-        name="CRC", kind="crc", at=at, covers=covers, unit=8, order="msb", poly=poly & ((1 << place.width) - 1),
+        name="CRC", kind="crc", at=at, covers=covers, unit=unit, order="msb", poly=poly & ((1 << place.width) - 1),
         reflect_in=turned, reflect_out=crc_turned,
     )  # fmt: skip
     spared = damaged(stack.rows)

@@ -23,6 +23,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Check
 
 Keys = dict[str, Any]
+LATEST = 5  # rows that tell what is so now, one of which may be damaged
 LINE_FRAMES = 8  # from which the line is described
 WIDE = 4  # bits; of a narrower number all there is has been seen soon, and the rest is no surprise
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
@@ -45,8 +46,8 @@ def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
     names = field_names(comparison)
     fields = [_field(field, names, stack) for field in comparison.fields]
     for (name, positions), counter in zip(by_itself(comparison).items(), comparison.counters, strict=True):
-        usual = Counter(raw_numbers(stack.bits, positions).tolist()).most_common(1)[0][0]
-        more = {"default": usual} if counter.kind == "id" else {"role": counter.kind, "default": 0}
+        now = int(raw_numbers(_lately(stack)[None], positions)[0])
+        more = {"default": now} if counter.kind == "id" else {"role": counter.kind, "default": 0}
         fields.append({"name": name, "bits": positions_text(positions), **more})
     header = _header(comparison)
     checks = [] if header is None else [header]
@@ -55,7 +56,7 @@ def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
         seen[found.check.name] += 1
         name = f"{found.check.name} {seen[found.check.name]}" if seen[found.check.name] > 1 else found.check.name
         checks.append(_check(found.check, name))
-    blank = "".join(map(str, _usual(stack).tolist()))
+    blank = "".join(map(str, _lately(stack).tolist()))
     document = {**base.document, "blank": blank, **({"fields": fields} if fields else {})}
     return Draft({**document, **({"checks": checks} if checks else {})}, base.comments)
 
@@ -93,6 +94,13 @@ def _free_name(name: str, number: int, taken: set[str]) -> str:
         number += 1
         wanted = f"{name}_{number}"
     return wanted
+
+
+def _lately(stack: Stack) -> Bits:
+    """What each column said in most of the last rows: an id that a new battery changed is what it is now."""
+    rows = stack.bits[-LATEST:]
+    lately: Bits = (2 * rows.sum(axis=0) > len(rows)).astype(np.uint8)
+    return lately
 
 
 def _usual(stack: Stack) -> Bits:
