@@ -119,7 +119,8 @@ def describe_comparison(found: Comparison, names: Sequence[str], proof: Proof | 
     for told in all_findings(found, names):
         lines += [f"{told.claim} {told.chance}".rstrip(), *(f"  {doubt}" for doubt in told.doubts)]
     for ask in next_shots(found):
-        lines.append(f"next: {', '.join(f'{n} = {label_word(v)}' for n, v in ask.labels.items())} ({ask.why})")
+        said = ", ".join(f"{n} = {label_word(v)}" for n, v in ask.labels.items()) or "anything that was not pressed yet"
+        lines.append(f"next: {said} ({ask.why})")
     if is_settled(found):
         lines.append("no further press would settle more")
     if proof is not None:

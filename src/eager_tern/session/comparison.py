@@ -16,7 +16,7 @@ from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
-from eager_tern.compare.asking import Wanted, next_shots
+from eager_tern.compare.asking import Wanted, next_shots, said_in_full
 from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, settled, without
 from eager_tern.compare.proof import Proof, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
@@ -218,8 +218,11 @@ class ComparisonModel:
         return next_shots(self.comparison) if self.comparison is not None else []
 
     def planned_shots(self) -> list[Shot]:
-        """The same as shots of a list."""
-        pairs = [((name, label_word(value)) for name, value in ask.labels.items()) for ask in self.wanted_shots]
+        """The same as shots of a list, each with all its labels."""
+        if self.comparison is None:
+            return []
+        said = said_in_full(self.wanted_shots, self.comparison.stack)
+        pairs = [((name, label_word(value)) for name, value in labels.items()) for labels in said]
         return [Shot(tuple(("" if name == KEY else name, word) for name, word in labels)) for labels in pairs]
 
     def keep_sheet(self) -> None:
