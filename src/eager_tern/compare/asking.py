@@ -71,19 +71,18 @@ def said_in_full(asks: Sequence[Wanted], stack: Stack) -> list[dict[str, Label]]
     seldom ones first of all. What was never pressed yet nobody can name.
     """
     rng = np.random.default_rng(stack.rows)  # in no order that bits could follow
-    full: list[dict[str, Label]] = []
+    pressed: dict[str, Counter[Label]] = {
+        name: Counter(value for value in values if value is not None) for name, values in stack.labels.items()
+    }
+    full = []
     for ask in asks:
-        labels: dict[str, Label] = {}
-        for name, values in stack.labels.items():
-            counts = Counter(
-                value for value in (*values, *(each[name] for each in full if name in each)) if value is not None
-            )
-            if name in ask.labels or not counts:
-                labels |= {name: ask.labels[name]} if name in ask.labels else {}
-                continue
-            known = list(counts)
-            weights = np.array([1.0 / counts[value] for value in known])
-            labels[name] = known[int(rng.choice(len(known), p=weights / weights.sum()))]
+        labels = dict(ask.labels)
+        for name, counts in pressed.items():
+            if name not in labels and counts:
+                seldom = np.array([1.0 / count for count in counts.values()])
+                labels[name] = list(counts)[int(rng.choice(seldom.size, p=seldom / seldom.sum()))]
+        for name, value in labels.items():
+            pressed[name][value] += 1
         full.append(labels)
     return full
 

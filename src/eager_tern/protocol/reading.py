@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -111,15 +111,20 @@ def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tu
 
 def _read_together(frames: Sequence[Pulses], sheets: Sequence[Sheet], by_line: bool) -> list[tuple[Reading, ...]]:
     readings: list[tuple[Reading, ...]] = [() for _ in frames]
-    sizes: dict[int, list[int]] = {}
-    for at, frame in enumerate(frames):
-        sizes.setdefault(frame.durations_us.size, []).append(at)
-    for alike in sizes.values():
-        durations = np.array([frames[at].durations_us for at in alike])
+    for alike, durations in by_size(frames):
         anything = any_pulse_score(durations)
         for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
             readings[at] = _weighed(frames[at], found, score, by_line) if found or by_line else ()
     return readings
+
+
+def by_size(frames: Sequence[Pulses]) -> Iterator[tuple[list[int], Floats]]:
+    """Frames with as many pulses together: their indices, and their durations, shape (frames, pulses)."""
+    sizes: dict[int, list[int]] = {}
+    for at, frame in enumerate(frames):
+        sizes.setdefault(frame.durations_us.size, []).append(at)
+    for alike in sizes.values():
+        yield alike, np.array([frames[at].durations_us for at in alike])
 
 
 def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool) -> tuple[Reading, ...]:

@@ -18,7 +18,7 @@ from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, Reading, Shape, reading_of_line
+from eager_tern.protocol.reading import SERIAL, Reading, Shape, by_size, reading_of_line
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Floats, Pulses
@@ -59,11 +59,7 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
     """The readings of bursts that are one more of the frames, as closely as those were; empty for all others."""
     readings: list[tuple[Reading, ...]] = [() for _ in bursts]
-    sizes: dict[int, list[int]] = {}
-    for at, burst in enumerate(bursts):
-        sizes.setdefault(burst.durations_us.size, []).append(at)
-    for alike in sizes.values():
-        durations = np.array([bursts[at].durations_us for at in alike])
+    for alike, durations in by_size(bursts):
         anything = any_pulse_score(durations).tolist()
         for at, found, score in zip(alike, match_sheets(durations, taught.sheets, CLEAN), anything, strict=True):
             readings[at] = _likeliest_of(bursts[at], found, taught.serial, score)
