@@ -23,7 +23,7 @@ OFTEN_ALIKE = 3  # presses of the same settings, or of one word: what changes be
 FEWEST_IN_STEPS = 3  # numbers that show by which step a label goes
 BY_ACCIDENT = "bits may follow by accident"
 MORE = "there may be more than was pressed"
-SELDOM = 2  # presses that a value wants at least
+SELDOM, FAR_LESS = 2, 0.25  # presses that a value wants at least; of its even share, that make it rare
 
 
 @dataclass(frozen=True)
@@ -172,10 +172,11 @@ def _usual(values: tuple[Label, ...]) -> Label:
 
 
 def _seldom(values: Sequence[Label]) -> list[Label]:
-    """The values that were pressed once, as long as others were more often."""
+    """The values that were pressed once, or far less often than others."""
     counts = Counter(value for value in values if value is not None)
-    once: list[Label] = [value for value, count in counts.items() if count < SELDOM]
-    return once[:SELDOM] if len(once) < len(counts) else []
+    least = max(SELDOM, FAR_LESS * counts.total() / max(len(counts), 1))
+    rare: list[Label] = [value for value, count in counts.most_common()[::-1] if count < least]
+    return rare[:SELDOM] if len(rare) < len(counts) else []
 
 
 def _under_condition(field: Field, stack: Stack) -> list[Wanted]:

@@ -143,7 +143,6 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
         clear |= touched if keeping > NOTHING_LEFT * pulses else set()
         told |= touched if sum(map(pulses_told, unknown.frames)) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
-    begun = {at: bursts[at][0] - 2 for at in left if _has_a_leader_before(line, bursts, at)}
     as_they_are = _one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
     for at in sorted(left):
@@ -155,7 +154,7 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
         burst = line.part(bursts[at])
         found += _without_strays(burst, bursts[at][0], line.sheets, by_hand)
         if not keeps:
-            first = begun.get(at, bursts[at][0])
+            first = bursts[at][0] - (2 if _has_a_leader_before(line, bursts, at) else 0)
             found += _disturbed(line.part((first, bursts[at][1])), first, line.sheets, at not in told)
     return found
 

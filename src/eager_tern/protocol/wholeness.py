@@ -9,8 +9,9 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
+from eager_tern.protocol.reading import GUESSED, SERIAL, Shape
 from eager_tern.signal.assumed import SHORTEST_GAP_US
+from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
@@ -27,7 +28,7 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     bits is neither a bit nor a gap, where it has no silence on either side, where it is short, and where others of its
     code are alike and it is not.
     """
-    looks = Counter(_look(frame.reading) for frame in frames if _is_asked(frame))
+    looks = Counter(_look(frame) for frame in frames if _is_asked(frame))
     return [_weighed(frame, pulses.durations_us, looks) if _is_asked(frame) else frame for frame in frames]
 
 
@@ -38,7 +39,7 @@ def _is_asked(frame: Frame) -> bool:
 
 def _weighed(frame: Frame, durations_us: Floats, looks: Counter[Look]) -> Frame:
     best = frame.reading
-    look = _look(best)
+    look = _look(frame)
     if looks[look] > 1:
         return frame
     most = 1.0
@@ -52,8 +53,12 @@ def _weighed(frame: Frame, durations_us: Floats, looks: Counter[Look]) -> Frame:
     return replace(frame, readings=(sure, *frame.readings[1:]))
 
 
-def _look(reading: Reading) -> Look:
-    told = np.flatnonzero(~np.isnan(reading.expected_us))
-    inside = np.arange(told[0], told[-1]) if told.size else told
-    odd = np.setdiff1d(inside, told)
-    return reading.shape, tuple(np.setdiff1d(odd, reading.gaps).tolist())
+def _look(frame: Frame) -> Look:
+    d, told = frame.as_read.durations_us, ~np.isnan(frame.reading.expected_us)
+    inside = np.flatnonzero(told)
+    odd: list[int] = []
+    for first, last in stretches(~told[: inside[-1]]) if inside.size else ():
+        # A gap with what stands beside it: the leader of the next section, a sync behind the last.
+        if first > inside[0] and d[first + (first + 1) % 2 : last + 1 : 2].max(initial=0.0) < SHORTEST_GAP_US:
+            odd += range(first, last + 1)
+    return frame.reading.shape, tuple(odd)
