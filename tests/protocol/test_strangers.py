@@ -126,25 +126,23 @@ def test_a_section_that_looks_like_a_socket_remotes_frame_is_none(seed: int) -> 
     assert {press.lead.reading.protocol for press in take.presses} == {"unknown"}
 
 
+def lone(rng: np.random.Generator, bits: int) -> list[float]:
+    spaces = np.where(rng.integers(0, 2, bits), -1290.0, -430.0).tolist()
+    return [3500.0, -1700.0, *(d for space in spaces for d in (430.0, space)), 430.0]
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_a_lone_frame_of_sections_with_leaders_of_their_own_is_whole(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    section = [[3500.0, -1700.0, *(d for bit in rng.integers(0, 2, n) for d in (430.0, -1290.0 if bit else -430.0)), 430.0]
-               for n in (48, 64)]  # fmt: skip
-    signed = record([-6e5, *section[0], -9_000.0, *section[1], -6e5], rng, jitter_us=20)
+    signed = record([-6e5, *lone(rng, 48), -9_000.0, *lone(rng, 64), -6e5], rng, jitter_us=20)
     (press,) = read_pulses(pulses_from_signed(signed), library()).presses
     assert press.lead.reading.sections == (48, 64)
     assert press.lead.reading.confidence > 0.9
 
 
-def test_a_lone_frame_that_lost_a_pulse_is_doubted(rng: np.random.Generator) -> None:
-    frame = [
-        3500.0,
-        -1700.0,
-        *(d for bit in rng.integers(0, 2, 48) for d in (430.0, -1290.0 if bit else -430.0)),
-        430.0,
-    ]
-    frame[39:42] = [frame[39] - 430.0 + frame[41]]
+def test_a_lone_frame_that_lost_a_space_is_doubted(rng: np.random.Generator) -> None:
+    frame = lone(rng, 48)
+    frame[38:41] = [frame[38] - frame[39] + frame[40]]
     signed = record([-6e5, *frame, -6e5], rng, jitter_us=20)
     leads = [press.lead.reading for press in read_pulses(pulses_from_signed(signed), library()).presses]
     assert all(lead.confidence <= 0.5 for lead in leads)
