@@ -12,8 +12,6 @@ from pathlib import Path
 
 BASELINE = Path(__file__).with_name("baseline.json")
 CHANCE = 3.0  # standard deviations of a proportion
-
-
 WORSE = 1.0  # nats: one reading in three that was sure and now is wrong
 
 

@@ -35,7 +35,7 @@ class Take:
 
 def said(reading: Reading) -> Any:
     """What a reading says, in the terms that the generators have."""
-    if reading.protocol in ("unknown",):
+    if reading.protocol == "unknown":
         return reading.code, reading.sections, reading.bits.tolist()
     if reading.protocol.startswith("state-"):
         return reading.protocol, reading.bits.tolist()
@@ -165,7 +165,7 @@ def _levels() -> Iterator[Take]:
 
 
 def _states() -> Iterator[Take]:
-    """Long state frames, every second one with a bit turned."""
+    """Long state frames."""
     for number, kind in enumerate(KINDS):
         rng = np.random.default_rng([8, number])
         signed, bits = state_frame(rng, kind)

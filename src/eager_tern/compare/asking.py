@@ -52,7 +52,7 @@ def next_shots(found: Comparison) -> list[Wanted]:
     unknown = [name for name in usual if (field := fields.get(name)) is None or is_possible(field)]
     few = {name: _how_many(stack.labels[name], stack.columns) for name in unknown}
     few |= {name: 1 for name in usual if name not in few and _has_more(stack.labels[name], fields[name])}
-    wanted = list(_anew({name: count for name, count in few.items() if count}, fields))
+    wanted = list(_anew(few, fields))
     for name in unknown:
         what = "no bits follow yet" if name not in fields else BY_ACCIDENT
         for value in _seldom(stack.labels[name]) if not few[name] else []:
@@ -103,7 +103,7 @@ def _how_many(values: Sequence[Label], columns: int) -> int:
 
 
 def _anew(few: dict[str, int], fields: Mapping[str, Field]) -> Iterator[Wanted]:
-    """Presses in which labels are what they were not yet: so many for each."""
+    """Presses in which labels are what they were not yet: so many for each, none of those with 0."""
     for turn in range(max(few.values(), default=0)):
         names = [name for name, count in few.items() if count > turn]
         silent = [name for name in names if name not in fields]
@@ -126,8 +126,7 @@ def _of_the_unexplained(found: Comparison, usual: dict[str, Label], rows: list[d
     if not usual or not (turns < ENOUGH_TURNS).any():
         return []
     why = "other bits change, and nothing accounts for them yet"
-    same = [n for n, row in enumerate(rows) if row == usual]
-    if len(same) < OFTEN_ALIKE:
+    if rows.count(usual) < OFTEN_ALIKE:
         return [Wanted(usual, f"{why}: whether they change by themselves", again=True)]
     return [Wanted({}, why, about=frozenset(usual))]
 

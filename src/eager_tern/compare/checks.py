@@ -15,7 +15,7 @@ from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 from eager_tern.signal.stretches import stretches
 
-BYTE = 8
+NIBBLE, BYTE = 4, 8  # bits
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
 COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now and then

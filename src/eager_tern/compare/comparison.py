@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import Found, find_copies, find_sums
+from eager_tern.compare.checks import NIBBLE, Found, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
@@ -17,7 +17,6 @@ from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
 Finding = Field | Found | Counter
-NIBBLE = 4
 SURE = -2.0  # log10 of an accident; what is likelier is possible, and enters a sheet only if it is accepted
 
 

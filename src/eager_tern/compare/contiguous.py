@@ -13,12 +13,13 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.checks import BYTE
 from eager_tern.compare.evidence import of_numbers
 from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.values import Floats
 
-WIDEST, BYTE = 32, 8
+WIDEST = 32
 PARTS_OF_STEP = (1, 5, 3, 15, 25)  # set in tens of minutes, sent in minutes; an even part only shifts bits
 DIGITS = 9  # of an offset
 # What a description costs, log10: how many others there are that a maker would choose as soon.

@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.checks import BYTE, NIBBLE
 from eager_tern.compare.stack import Stack, raw_numbers
 from eager_tern.signal.stretches import stretches
 
@@ -20,7 +21,6 @@ WIDEST = 32
 FEWEST_STAYING = 0.8  # of the steps, over which an id stays
 FEWEST_MOVES = 3  # of a counter that steps now and then
 MOST_CHANCE = -1.5  # log10, that something steps evenly by accident
-NIBBLE, BYTE = 4, 8
 FEWEST_ROLLING = 12  # bits: two presses in hundreds have the same number of so many by accident
 FEWEST_PAIRS = 2  # of presses alike in all else whose codes differ
 EVENLY = 4.5  # standard deviations from half ones, within which the bits of a rolling code are

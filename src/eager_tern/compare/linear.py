@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
+    BYTE,
     MOST_CHANCE,
+    NIBBLE,
     Found,
     Place,
     chance_of,
@@ -28,7 +30,6 @@ from eager_tern.protocol.schema import Check
 
 CRC_WIDTHS = (16, 12, 10, 8, 7, 6, 5, 4, 3)
 FEWEST_INDEPENDENT = 3
-NIBBLE, BYTE = 4, 8
 MOST_OVER = 12  # degrees that the common divisor may have too many
 DISTINCT = 24  # differences of which the common divisor is taken
 SUBSETS = 3

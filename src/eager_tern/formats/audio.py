@@ -64,7 +64,7 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
         captures.append(_of_line(path, info, channel, threshold, warnings))
     carrying = [c for c in captures if c.bursts or (c.edges is not None and c.edges.times_us.size)]
     if not carrying and threshold is None:  # all of it is noise, or a signal no louder than that
-        captures = [_of_line(path, info, c, ThresholdSettings(rests=False), warnings) for c in range(info.channels)]
+        return [_of_line(path, info, 0, ThresholdSettings(rests=False), warnings)]
     return carrying or captures[:1]
 
 

@@ -74,7 +74,7 @@ def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Seque
     for shape in shapes:
         search = _Search(evidence, first_us, last_us, shape)
         path = search.best()
-        gain = path.gain - (0.0 if shape.leader or shape.trailer else -BARE) if path is not None else NEVER
+        gain = path.gain + (0.0 if shape.leader or shape.trailer else BARE) if path is not None else NEVER
         if path is not None and (best is None or gain > best[0]):
             best = gain, shape, search, path
     if best is None or best[0] < ENOUGH:

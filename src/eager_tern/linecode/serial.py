@@ -204,9 +204,10 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
             for framing in USUAL:
                 if _length(framing) != length:
                     continue
-                line = _as_line(durations_us, placed, framing)
-                score = line.score - part * LN2 if line is not None else 0.0
-                if line is not None and (framing not in best or score > best[framing].score):
+                if (line := _as_line(durations_us, placed, framing)) is None:
+                    continue
+                score = line.score - part * LN2
+                if framing not in best or score > best[framing].score:
                     best[framing] = replace(line, score=score)
         if any(_rms(reading.clock) < CLEAN for reading in best.values()):
             break  # a finer grid would fit whatever it is

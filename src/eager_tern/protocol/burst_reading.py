@@ -252,10 +252,10 @@ def _several_of_sheets(line: _Line, bursts: Sequence[Span], read: Read) -> Itera
     d = line.pulses.durations_us
     firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
     for count, (fitting, longest_us) in _sheets_of_several(line.sheets).items():
+        if len(bursts) < count:
+            continue
         near = (firsts[1:] == lasts[:-1] + 2) & (d[lasts[:-1] + 1] < longest_us)
-        in_a_row = (
-            np.convolve(near, np.ones(count - 1, np.intp), "valid") == count - 1 if near.size >= count - 1 else []
-        )
+        in_a_row = np.lib.stride_tricks.sliding_window_view(near, count - 1).all(axis=1)
         spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in np.flatnonzero(in_a_row).tolist()]
         yield from _one_a_burst(replace(line, sheets=fitting), spans, read)
 

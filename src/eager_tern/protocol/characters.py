@@ -23,7 +23,7 @@ SAME_LENGTH = 2.5  # by how much longer or shorter one more frame may be
 ASKED = 24  # frames that decide on the framing
 MOST_OF = 0.5  # of the pieces that could be characters at all
 LOOKS = 50  # pieces taken for noise that are looked at
-SAME_SPEED = 0.08  # speeds of two pieces of a frame are as near as this
+SAME_SPEED = 0.08  # speeds of two pieces of a frame, or of frames of one gadget, are as near as this
 
 
 def as_characters(
@@ -117,7 +117,7 @@ def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame
     if line is None:
         return piece
     as_many = line.bits.size in {each.bits.size for each in lines}
-    likelier = line.score > noise_score(piece.pulses.durations_us) + (0.0 if as_many else -OTHER_LENGTH)
+    likelier = line.score + (0.0 if as_many else OTHER_LENGTH) > noise_score(piece.pulses.durations_us)
     as_fast = abs(line.clock.unit_us / unit - 1) < SAME_SPEED
     return replace(piece, readings=(reading_of_line(line, UNSURE),)) if likelier and as_fast else piece
 

@@ -236,7 +236,7 @@ def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = F
     if found.sure:
         return found.polarity
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    for count in (SURE_PULSES, edges.times_us.size):
+    for count in dict.fromkeys((min(SURE_PULSES, edges.times_us.size), edges.times_us.size)):
         times = edges.times_us[:count]
         some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
         first, second = (

@@ -14,6 +14,7 @@ from eager_tern.linecode.identify import read_as
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
+from eager_tern.protocol.characters import SAME_SPEED
 from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import Assumed, describe
 from eager_tern.protocol.matching import Match, match_sheets
@@ -27,7 +28,6 @@ FEWEST_ALIKE = 2  # frames that agree before they teach anything
 ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
-SAME_SPEED = 0.08  # speeds of characters as near as this are one
 LN2 = float(np.log(2.0))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -28,8 +28,15 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     bits is neither a bit nor a gap, where it has no silence on either side, where it is short, and where others of its
     code are alike and it is not.
     """
-    looks = Counter(_look(frame) for frame in frames if _is_asked(frame))
-    return [_weighed(frame, pulses.durations_us, looks) if _is_asked(frame) else frame for frame in frames]
+    asked = {at: _look(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
+    looks = Counter(asked.values())
+    usual: dict[str, int] = {}  # of each line code, how many frames look alike at the most
+    for (shape, _), count in looks.items():
+        usual[shape[0]] = max(usual.get(shape[0], 0), count)
+    return [
+        _doubted(frame, pulses.durations_us, asked[at][1], usual) if at in asked and looks[asked[at]] == 1 else frame
+        for at, frame in enumerate(frames)
+    ]
 
 
 def _is_asked(frame: Frame) -> bool:
@@ -37,17 +44,14 @@ def _is_asked(frame: Frame) -> bool:
     return best is not None and not best.known and best.protocol != SERIAL and not frame.mended and best.bits.size > 0
 
 
-def _weighed(frame: Frame, durations_us: Floats, looks: Counter[Look]) -> Frame:
+def _doubted(frame: Frame, durations_us: Floats, odd: tuple[int, ...], usual: Mapping[str, int]) -> Frame:
+    """A frame that nothing looks like; ``odd`` are the pulses among its bits that are none of them."""
     best = frame.reading
-    look = _look(frame)
-    if looks[look] > 1:
-        return frame
     most = 1.0
-    usual = max((n for (shape, _), n in looks.items() if shape[0] == best.code), default=0)
-    if best.bits.size < FEWEST_BITS or usual >= FEWEST_ALIKE:
+    if best.bits.size < FEWEST_BITS or usual[best.code] >= FEWEST_ALIKE:
         most = DOUBTED
     beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
-    if look[1] or any(space < SHORTEST_GAP_US for space in beside):
+    if odd or any(space < SHORTEST_GAP_US for space in beside):
         most = GUESSED
     sure = replace(best, confidence=min(best.confidence, most))
     return replace(frame, readings=(sure, *frame.readings[1:]))

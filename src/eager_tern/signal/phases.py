@@ -41,6 +41,5 @@ def _moves(parts: Floats) -> Floats:
             return np.zeros(parts.size)
         doubt = float(np.mean(np.abs(each - mean) ** 2)) / len(rows)
         mean *= max(0.0, 1 - doubt / max(abs(mean) ** 2, 1e-12))
-        moves += (mean * (np.exp(-2j * np.pi * m * parts) - 1) / (-2j * np.pi * m)).real
-        moves -= (mean / (2j * np.pi * m)).real  # no edge is moved on the average
+        moves += (mean * np.exp(-2j * np.pi * m * parts) / (-2j * np.pi * m)).real  # on the average by nothing
     return moves
