@@ -12,6 +12,8 @@ from pathlib import Path
 
 import pytest
 
+pytest_plugins = ["tests.conftest", "tests.desk.conftest"]  # windows and the demo casebook
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 ENVIRONMENT = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
 

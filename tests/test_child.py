@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from eager_tern.child import Child
+from eager_tern.child import ENDS_IN_S, Child
 from eager_tern.devices.simulated.process import StandInProcess
 from eager_tern.intake.reading_process import FileEnd, ReadFile, serve
 from eager_tern.protocol.loading import library
@@ -66,7 +66,7 @@ def test_a_child_is_ended_at_once() -> None:
     child = Child(serve)
     began = time.monotonic()
     child.end()
-    assert time.monotonic() - began < 2
+    assert time.monotonic() - began < ENDS_IN_S
     with pytest.raises(OSError, match="closed"):
         child.connection.send("anything")
     assert not is_running(child._process.pid)

@@ -29,6 +29,7 @@ from tests.casebook.test_store import child_env
 from tests.handsets import nec, record, serial
 from tests.protocol.test_sheets import SHEET
 
+HANGS_S = 20.0  # no measure: what hurts would take minutes and more
 HOSTILE = (
     "▲", "Key", "Keys", "key", "A 2", "A", "a", "a\n#error x", "*/ int x; /*", 'say "hi"', "back\\slash",
     "??/ trigraph",
@@ -102,7 +103,7 @@ def test_heavy_files_are_read_or_refused_soon(tmp_path: Path, name: str, content
     else:
         with pytest.raises(InputError, match=words):
             read_captures(tmp_path / name)
-    assert time.process_time() - began < 4
+    assert time.process_time() - began < HANGS_S
 
 
 @pytest.mark.parametrize(
@@ -120,7 +121,7 @@ def test_sheets_without_end_are_refused_at_once(text: str, words: str) -> None:
     began = time.process_time()
     with pytest.raises(InputError, match=words):
         parse_sheet(text, "sheet")
-    assert time.process_time() - began < 1
+    assert time.process_time() - began < HANGS_S
 
 
 def test_a_mark_that_is_stuck_hangs_nothing(rng: np.random.Generator) -> None:
@@ -129,7 +130,7 @@ def test_a_mark_that_is_stuck_hangs_nothing(rng: np.random.Generator) -> None:
         signed = np.concatenate((frame[:30], [stuck_us], frame[30:], [-3e5], frame))
         began = time.process_time()
         take = read_pulses(pulses_from_signed(signed), (library_sheet("nec"),))  # type: ignore[arg-type]
-        assert time.process_time() - began < 2
+        assert time.process_time() - began < HANGS_S
         assert take.frames[-1].reading.fields == {"address": 1, "command": 2}
 
 
@@ -138,7 +139,7 @@ def test_a_mark_of_minutes_is_no_row_of_characters() -> None:
     assert async_serial(sent) is not None
     began = time.process_time()
     found = async_serial(np.concatenate((sent, [417.0, 6e8, 417.0, 417.0])))
-    assert time.process_time() - began < 2
+    assert time.process_time() - began < HANGS_S
     assert found is None
 
 
@@ -146,7 +147,7 @@ def test_lines_that_hurt_are_scrambled_ones_and_a_repeated_line_counts_once() ->
     began = time.process_time()
     for line in ("a" * 4096, "# tern-recorder " + "9" * 4310 + " tick 4 us, x # 00", "+1 # " + "9" * 4310 + " 00"):
         decode_line(line)
-    assert time.process_time() - began < 1
+    assert time.process_time() - began < HANGS_S
     from eager_tern.devices.line_protocol import encode_durations
 
     recorder = Recorder("x", 115_200, None)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import reduce
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eager_tern.linecode.prices import BARE, ENOUGH, SLIP
 from eager_tern.signal.evidence import Evidence
@@ -136,10 +136,11 @@ class _Search:
         self._times = first_us + self.units[:, None] / STEPS * np.arange(self.columns)
         self._inside = self._times <= last_us + 1
         self._lengths: dict[float, Floats] = {}
-        self.symbols = [self._score(shape.zero), self._score(shape.one)]
         self.widths = [_width(shape.zero), _width(shape.one)]
+        self._margin = max(self.widths) + 1  # columns before and behind, in which nothing can end
+        self.symbols = [self._score(shape.zero), self._score(shape.one)]
+        self._beside = [self._with_margins(score) for score in self.symbols]
         self._table: list[Floats] = []
-        self._came: list[NDArray[np.int8]] = []
 
     def _stretch(self, length: float) -> Floats:
         """Score of a mark (positive length) or space that begins at each time."""
@@ -164,13 +165,12 @@ class _Search:
         now = np.where(self._inside, 0.0, NEVER)
         if shape.leader:
             now = _earlier(self._score(shape.leader), _width(shape.leader))
-        self._table = [now]
+        self._table = [self._with_margins(now)]
         trailer = self._score(shape.trailer) if shape.trailer else np.zeros_like(now)
         best: _Path | None = None
         for count in range(1, (shape.bits or MOST_BITS) + 1):
-            row, came = self._next(self._table[-1])
-            self._table.append(row)
-            self._came.append(came)
+            row = self._next(self._table[-1])
+            self._table.append(self._with_margins(row))
             if count == shape.bits or (not shape.bits and count >= FEWEST_BITS):
                 ends = row + trailer
                 at = int(np.argmax(ends))
@@ -189,20 +189,37 @@ class _Search:
         rivals = ends[(away > STEPS) & (away < half)]
         return float(1 / (1 + np.exp(min(float(rivals.max(initial=NEVER)) - float(ends[unit, end]), 0.0))))
 
-    def _next(self, row: Floats) -> tuple[Floats, NDArray[np.int8]]:
-        """The best of one bit more, and which choice that was: three times the bit, and how it slipped."""
-        best = np.full_like(row, NEVER)
-        came = np.zeros(row.shape, np.int8)
-        for bit in (0, 1):
-            total = row + self.symbols[bit]
-            for i, slip in enumerate(SLIPS):
-                choice = _earlier(total, self.widths[bit] + slip)
-                if slip:
-                    choice = choice + SLIP
-                better = choice > best
-                came[better] = 3 * bit + i
-                np.maximum(best, choice, out=best)
-        return np.where(self._inside, best - LN2, NEVER), came
+    def _with_margins(self, table: Floats) -> Floats:
+        """The table between columns that never are reached, so that it can be moved by looking at it elsewhere."""
+        wide = np.full((table.shape[0], table.shape[1] + 2 * self._margin), NEVER)
+        wide[:, self._margin : -self._margin] = table
+        return wide
+
+    def _next(self, before: Floats) -> Floats:
+        """The best of one bit more; ``before`` has margins."""
+        on_time: list[Floats] = []
+        slipped: list[Floats] = []
+        for symbol, width in zip(self._beside, self.widths, strict=True):
+            total = before + symbol
+            for slip in SLIPS:
+                begin = self._margin - width - slip
+                (slipped if slip else on_time).append(total[:, begin : begin + self.columns])
+        best = reduce(np.maximum, slipped) + SLIP
+        for choice in on_time:
+            np.maximum(best, choice, out=best)
+        best -= LN2
+        return np.where(self._inside, best, NEVER)
+
+    def _choice(self, count: int, unit: int, end: int) -> tuple[int, int]:
+        """The bit and its slip by which the best row of so many bits ends there."""
+        ways = []
+        for bit, width in enumerate(self.widths):
+            for slip in SLIPS:
+                begin = self._margin + end - width - slip
+                gain = self._table[count - 1][unit, begin] + self._beside[bit][unit, begin] + (SLIP if slip else 0.0)
+                ways.append((float(gain), bit, slip))
+        _, bit, slip = max(ways, key=lambda way: way[0])
+        return bit, slip
 
     def trace(self, path: _Path) -> tuple[list[float], float, Floats]:
         """Signed durations, their start, and by how much each bit is rather a 1."""
@@ -211,11 +228,10 @@ class _Search:
         signed: list[list[float]] = [[length * unit for length in self.shape.trailer]]
         margins = []
         for count in range(path.bits, 0, -1):
-            choice = int(self._came[count - 1][path.unit, at])
-            bit, slip = choice // 3, SLIPS[choice % 3]
+            bit, slip = self._choice(count, path.unit, at)
             begin = at - self.widths[bit] - slip
             other = begin + self.widths[1 - bit]
-            margins.append((1 if bit else -1) * max(self._margin(path, bit, begin, other, at), 0.01))
+            margins.append((1 if bit else -1) * max(self._lead(path, bit, begin, other, at), 0.01))
             symbol = list((self.shape.zero, self.shape.one)[bit])
             symbol[-1] += slip / STEPS * np.sign(symbol[-1])
             signed.append([length * unit for length in symbol])
@@ -224,7 +240,7 @@ class _Search:
         start = self.first_us + (at - _width(self.shape.leader)) * unit / STEPS
         return [length for part in reversed(signed) for length in part], start, np.array(margins[::-1])
 
-    def _margin(self, path: _Path, bit: int, begin: int, other_end: int, end: int) -> float:
+    def _lead(self, path: _Path, bit: int, begin: int, other_end: int, end: int) -> float:
         """By how much a bit is better than its opposite, together with the symbol that would then stand behind it."""
 
         def score(symbol: int, at: int) -> float:

@@ -157,8 +157,9 @@ def _possible(shape: CodeShape, duration_us: float, unit_us: tuple[float, float]
     if unit_us is not None:
         low, high = max(low, unit_us[0]), min(high, unit_us[1])
     units = [sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer)]
-    shortest = (units[0] + shape.bits * min(units[1:3]) + units[3]) * low
-    return replace(shape, unit_us=(low, high)) if low < high and 0.9 * shortest < duration_us else None
+    shortest = units[0] + shape.bits * min(units[1:3]) + units[3]
+    high = min(high, duration_us / (0.9 * shortest))
+    return replace(shape, unit_us=(low, high)) if low < high else None
 
 
 def _about_as_many(shape: CodeShape, pulses: Pulses) -> bool:

@@ -12,6 +12,7 @@ from eager_tern.signal.values import Floats, Pulses
 
 # No hobby transmitter keeps its phase for longer, and its frequency is not known well enough either.
 LONGEST_COHERENT_US = 1_600.0
+_BESSEL = (0.0045813, 0.0360768, 0.2659732, 1.2067492, 3.0899424, 3.5156229, 1.0)
 
 
 class Evidence(Protocol):
@@ -67,12 +68,16 @@ def _running_sum(values: NDArray[Any], rate_hz: float) -> NDArray[np.complex128]
 
 
 def _log_bessel(x: Floats) -> Floats:
-    """log I₀(x): the power series' start for small x, the asymptotic one (Abramowitz and Stegun 9.7.1) for large."""
-    small = np.minimum(x, 3.0)
+    """log I₀(x): the polynomial of Abramowitz and Stegun 9.8.1 for small x, the asymptotic series 9.7.1 for large."""
+    t = np.minimum(x / 3.75, 0.8) ** 2
+    power = np.full_like(t, _BESSEL[0])
+    for coefficient in _BESSEL[1:]:
+        power *= t
+        power += coefficient
     large = np.maximum(x, 3.0)
     return np.where(
         x < 3.0,
-        np.log(np.i0(small)),
+        np.log(power),
         large - 0.5 * np.log(2 * np.pi * large) + np.log1p(1 / (8 * large) + 0.07 / large**2),
     )
 

