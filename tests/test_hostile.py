@@ -86,7 +86,7 @@ def test_markdown_takes_no_markup() -> None:
     ("name", "content", "words"),
     [
         ("word.txt", b"a" * 10_000, "is no duration"),
-        ("digits.txt", b"1" * 10_000, "no possible duration"),
+        ("digits.txt", b"2" * 10_000, "no possible duration"),
         ("names.c", b"a" * 5000 + b"[] = {" + b"500," * 5000, None),
         ("braces.txt", b"{" * 5000, "is no duration"),
         ("cr.csv", b"time_us,level\r0,0\r10,1\r20,0\r30,1\r", None),

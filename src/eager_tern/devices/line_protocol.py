@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats.timing_text import WORDS, parse
+from eager_tern.formats.timing_text import parse
+from eager_tern.formats.written import WORDS
 from eager_tern.signal.values import Floats, signed_from_start
 
 VERSION = 2

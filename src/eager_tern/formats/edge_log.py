@@ -1,5 +1,6 @@
-"""Logs of practitioners' own sketches: a line an edge with its time and the level behind it, falling edges alone, or
-the level at each poll. Boot messages, prompts and counters stand between, and are passed over.
+"""Logs of practitioners' own sketches: a line an edge with its time and the level behind it, a line a level with how
+long it lasted, falling edges alone, or the level at each poll. Boot messages, prompts and counters stand between, and
+are passed over.
 """
 
 from __future__ import annotations
@@ -10,148 +11,116 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
+from eager_tern.formats import level_csv
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
-from eager_tern.formats.level_csv import LEVEL_WORDS
-from eager_tern.formats.rates import UNITS_US, rate_named
-from eager_tern.formats.timing_text import TERMINAL_CODES, TIME_OF_DAY
+from eager_tern.formats.encoded import decoded, text_of
+from eager_tern.formats.rates import rate_named, unit_named
+from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.threshold import edges_of_changes
 from eager_tern.signal.values import Edges, Floats, Pulses
 
-FEWEST_LINES = 6  # of a log, of those in a file's head
-MOST_OTHERS = 2  # other lines with numbers for each line of the log; boot messages are long
-TURNS = 0.8  # of the lines name another level than the one before: each is an edge
+FEWEST_LINES = 6  # of those in a file's head
 FEWEST_POLLS = 64
 SILENCE_US = 100_000.0  # taken for granted behind the last edge
-LIKELY_MS = 50.0  # median of the intervals below which a clock without a name counts milliseconds
+LIKELY_S, LIKELY_MS = 0.05, 50.0  # medians of the intervals below which a clock without a name counts s and ms
 COARSE_US = 250.0  # a clock's step from which on it may be too coarse
 COARSE = 2.5  # steps in the shortest pulses, of a clock that will do
 WRAPS = (1 << 32, 1 << 16)  # counters that begin anew
+FULL = 0.9  # of such a counter's range is seen
 
-LEVELS = {
-    **LEVEL_WORDS,
-    "0": 0.0,
-    "1": 1.0,
-    "rising": 1.0,
-    "rise": 1.0,
-    "up": 1.0,
-    "falling": 0.0,
-    "fall": 0.0,
-    "down": 0.0,
-}
-LEVEL = "|".join(sorted(map(re.escape, LEVELS), key=len, reverse=True))
-EDGE = re.compile(
-    rf"^[^\d]{{0,24}}?(\d{{1,20}})\s*(us|µs|μs|ms|ns)?\s*[,;:|\t =>-]+\s*(?:[a-z_]+\s*[=:]\s*)?({LEVEL})\s*;?$",
-    re.IGNORECASE,
-)
-TIME_ONLY = re.compile(r"^(?:[a-z_]{1,8}\s*[=:]?\s*)?(\d{1,20})\s*(us|µs|μs|ms|ns)?\s*[,;]?$", re.IGNORECASE)
-UNIT_NAMED = re.compile(
-    r"(?<![a-z])(micros(?:econds)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])", re.IGNORECASE
-)
-UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
+HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
+HIGH_LOW = str.maketrans("HLhl", "1010")
+PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
 
 
 @dataclass(frozen=True)
 class _Log:
-    """Times as written, shape (n,), the levels behind them (empty where none are named), and the line of each.
-
-    ``unit_us`` is None where nothing names it; ``others`` are lines passed over, ``words`` what they say.
+    """Rows and what their columns are: times of edges, how long levels lasted, or falling edges alone (``times`` or
+    intervals, where no level is told).
     """
 
-    times: NDArray[np.int64]
-    levels: Floats
-    lines: list[int]
-    unit_us: float | None
-    others: list[int]
-    words: str
+    rows: Rows
+    roles: Roles
+
+    @property
+    def of_edges(self) -> bool:
+        return bool(self.roles.times and self.roles.level.size and self._times_tell_more)
+
+    @property
+    def _times_tell_more(self) -> bool:
+        """Whether the times are no coarser than how long it lasted, where both are told: a logger's own clock is."""
+        if len(self.roles.durations) != 1:
+            return True
+        passed = np.ptp(self.rows.table[:, self.finest])
+        return not self.rows.marks and bool(passed > 0.5 * np.abs(self.rows.table[:, self.roles.durations[0]]).sum())
+
+    @property
+    def of_levels(self) -> bool:
+        return bool(len(self.roles.durations) == 1 and self.roles.level.size and not self.rows.marks)
+
+    @property
+    def of_falling(self) -> bool:
+        columns = self.roles.times or self.roles.durations
+        return bool(len(columns) == 1 and not self.roles.level.size and FALLING.search(self.rows.words))
+
+    @property
+    def finest(self) -> int:
+        """The column of times whose clock is the finest: a logger's own stands beside it, perhaps."""
+        return max(self.roles.times, key=lambda at: np.unique(self.rows.table[:, at]).size)
 
 
 def claims(head: bytes, suffix: str) -> bool:
     """Text in which lines of a time and a level recur, levels one after the other, or falling edges that say so."""
-    if b"\0" in head:
+    text = decoded(head)
+    if text is None:
         return False
-    text = head.decode("utf-8-sig", "replace")
-    lines = text.splitlines()[:-1] if len(head) >= 4096 else text.splitlines()
-    return _is_polls(lines) or _is_edges(lines, _edges(lines)) or _is_falling(_times(lines))
-
-
-def _is_edges(lines: Sequence[str], log: _Log) -> bool:
-    numbers = sum(any(c.isdigit() for c in line) for line in lines)
-    if log.times.size < FEWEST_LINES or numbers > (1 + MOST_OTHERS) * log.times.size:
+    lines = text.splitlines()
+    if _is_polls(lines):
+        return True
+    log = _log(text if len(lines) < 2 or len(head) < 4096 else "\n".join(lines[:-1]))
+    if log is None or log.rows.lines.size < FEWEST_LINES:
         return False
-    rises = np.diff(log.times)
-    turns = np.diff(log.levels) != 0
-    return bool(np.count_nonzero(rises >= 0) >= rises.size - 2 and turns.mean() > TURNS)
+    return (log.of_edges and not _is_table(log, text)) or log.of_levels or log.of_falling
 
 
-def _is_falling(log: _Log) -> bool:
-    return bool(log.times.size >= FEWEST_LINES and FALLING.search(log.words) and len(log.others) <= 3 * log.times.size)
+def _is_table(log: _Log, text: str) -> bool:
+    """Whether it is a level table rather: a time column with its unit, and fractions or several levels in it."""
+    fractions = bool((log.rows.table[:, log.roles.times[0]] % 1).any())
+    return (fractions or log.roles.levels > 1) and level_csv.names_time(text)
+
+
+def _log(text: str) -> _Log | None:
+    rows = rows_of(numbered_lines(text))
+    return _Log(rows, roles_of(rows)) if rows is not None else None
 
 
 def _is_polls(lines: Sequence[str]) -> bool:
-    return sum(len(_polled(line)) for line in lines) >= FEWEST_POLLS
-
-
-def _bare(line: str) -> str:
-    return TIME_OF_DAY.sub("", TERMINAL_CODES.sub("", line)).strip()
+    return sum(len(_polled(line)) for line in lines[:LOOKED_AT]) >= FEWEST_POLLS
 
 
 def _polled(line: str) -> str:
     """The levels of a line that holds nothing else."""
-    bare = _bare(line)
-    return re.sub(r"[\s,;]", "", bare) if POLLS.fullmatch(bare) else ""
-
-
-def _edges(lines: Sequence[str]) -> _Log:
-    return _log(lines, EDGE, 3)
-
-
-def _times(lines: Sequence[str]) -> _Log:
-    return _log(lines, TIME_ONLY, 0)
-
-
-def _log(lines: Sequence[str], pattern: re.Pattern[str], level: int) -> _Log:
-    times, levels, places, others, words = [], [], [], [], []
-    unit: float | None = None
-    for number, line in enumerate(lines, 1):
-        found = pattern.match(_bare(line))
-        if found is None or len(found[1]) > 18:
-            others += [number] if line.strip() else []
-            words.append(line)
-            continue
-        times.append(int(found[1]))
-        levels += [LEVELS[found[level].lower()]] if level else []
-        places.append(number)
-        unit = UNITS_US[found[2].lower()] if found[2] else unit
-    told = "\n".join(words)
-    return _Log(np.array(times, np.int64), np.array(levels), places, unit or _unit_named(told), others, told)
-
-
-def _unit_named(words: str) -> float | None:
-    for line in words.splitlines()[::-1]:  # the header stands next to the log
-        if found := UNIT_NAMED.search(line):
-            word = found[1].lower()
-            return UNITS_US.get(word) or next(us for begin, us in UNIT_OF_WORD.items() if word.startswith(begin))
-    return None
+    plain = PLACE.sub("", bare(line)).rstrip(",; ").translate(HIGH_LOW)
+    return re.sub(r"[\s,;]", "", plain) if POLLS.fullmatch(plain) else ""
 
 
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """The one capture of a log. Raises InputError with the line."""
-    try:
-        text = path.read_bytes().decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(path, "is not text", f"byte {error.start}") from None
+    text = text_of(path)
     lines = text.splitlines()
     if _is_polls(lines):
         return [_polls(path, lines, options)]
-    if _is_edges(lines, log := _edges(lines)):
+    log = _log(text)
+    if log is None:
+        raise InputError(path, "begins as a log of edges does, and holds hardly any")
+    if log.of_edges:
         return [_edge_capture(path, log)]
-    return [_falling_capture(path, _times(lines))]
+    return [_level_capture(path, log) if log.of_levels else _falling_capture(path, log)]
 
 
 def _polls(path: Path, lines: Sequence[str], options: ReadOptions) -> Capture:
@@ -167,34 +136,41 @@ def _polls(path: Path, lines: Sequence[str], options: ReadOptions) -> Capture:
     return Capture(str(path), FORMAT.name, sample_rate_hz=rate, edges=edges)
 
 
-def _warnings(log: _Log) -> tuple[str, ...]:
-    inside = [number for number in log.others if log.lines[0] < number < log.lines[-1]]
+def _warnings(rows: Rows) -> tuple[str, ...]:
+    inside = [number for number in rows.others if rows.lines[0] < number < rows.lines[-1]]
     if not inside:
         return ()
     count = "a line that holds" if len(inside) == 1 else f"{len(inside)} lines that hold"
     return (f"line {inside[0]}: {count} no edge passed over",)
 
 
-def _unwrapped(path: Path, log: _Log) -> Floats:
+def _unwrapped(path: Path, log: _Log, written: Floats) -> Floats:
     """Times from the first, in the log's own unit; a counter that began anew goes on."""
-    steps = np.diff(log.times)
+    steps = np.diff(written)
     for at in np.flatnonzero(steps < 0).tolist():
-        size = next((wrap for wrap in WRAPS if -steps[at] > wrap // 2 and log.times.max() < wrap), None)
+        size = next((wrap for wrap in WRAPS if -steps[at] > wrap // 2 and written.max() < wrap), None)
+        if size is None and FULL * WRAPS[-1] < written.max() < WRAPS[-1]:
+            size = WRAPS[-1]  # which begins anew every 65 ms: the step may be small
         if size is None:
-            raise InputError(path, "time runs backwards", f"line {log.lines[at + 1]}")
+            raise InputError(path, "time runs backwards", f"line {log.rows.lines[at + 1]}")
         steps[at] += size
-    return np.concatenate(([0.0], np.cumsum(steps, dtype=np.float64)))
+    return np.concatenate(([0.0], np.cumsum(steps)))
 
 
-def _scale(log: _Log, times: Floats) -> float:
-    if log.unit_us is not None:
-        return log.unit_us
-    return 1e3 if float(np.median(np.diff(times))) < LIKELY_MS else 1.0
+def _scale(log: _Log, column: int, intervals: Floats) -> float:
+    """What one of a column's numbers is, µs."""
+    if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
+        return unit
+    usual = float(np.median(intervals[intervals > 0]))
+    return 1e6 if usual < LIKELY_S else 1e3 if usual < LIKELY_MS else 1.0
 
 
 def _too_coarse(times_us: Floats, scale_us: float) -> float | None:
     """The clock's step in µs, if nothing can be read with it."""
-    steps = np.rint(np.diff(times_us) / scale_us).astype(np.int64)
+    written = np.diff(times_us) / scale_us
+    if np.any(np.abs(written - np.rint(written)) > 1e-6):
+        return None
+    steps = np.rint(written).astype(np.int64)
     step_us = float(np.gcd.reduce(steps[steps > 0])) * scale_us if (steps > 0).any() else 0.0
     shortest = float(np.quantile(np.diff(times_us), 0.2))
     return step_us if step_us >= COARSE_US and shortest < COARSE * step_us else None
@@ -206,14 +182,15 @@ def _coarse(path: Path, step_us: float, warnings: tuple[str, ...]) -> Capture:
 
 
 def _edge_capture(path: Path, log: _Log) -> Capture:
-    warnings = _warnings(log)
-    times = _unwrapped(path, log)
-    scale = _scale(log, times)
+    warnings = _warnings(log.rows)
+    times = _unwrapped(path, log, log.rows.table[:, log.finest])
+    scale = _scale(log, log.finest, np.diff(times))
     times = times * scale
     if (step := _too_coarse(times, scale)) is not None:
         return _coarse(path, step, warnings)
-    turns = np.concatenate(([True], np.diff(log.levels) != 0))
-    times, levels = times[turns], log.levels[turns]
+    levels = log.roles.level
+    turns = np.concatenate(([True], np.diff(levels) != 0))
+    times, levels = times[turns], levels[turns]
     rests = np.diff(times) > LONGEST_LEADER_MARK_US
     high = levels[:-1] > 0
     resting = np.count_nonzero(rests & high) - np.count_nonzero(rests & ~high)
@@ -226,14 +203,34 @@ def _edge_capture(path: Path, log: _Log) -> Capture:
     return Capture(str(path), FORMAT.name, edges=edges, warnings=warnings)
 
 
+def _level_capture(path: Path, log: _Log) -> Capture:
+    """Levels and how long each lasted; the line rests between the presses, and where a level follows on its like."""
+    (column,) = log.roles.durations
+    known = ~np.isnan(log.rows.table[:, column]) & ~np.isnan(log.roles.level)
+    lengths, levels = np.abs(log.rows.table[known, column]), log.roles.level[known]
+    lengths = lengths * _scale(log, column, lengths)
+    begins = log.rows.begins[known] | np.concatenate(([True], levels[1:] == levels[:-1]))
+    at = np.flatnonzero(begins)
+    rests = np.where(lengths[at] > LONGEST_LEADER_MARK_US, levels[at], 1 - levels[at])
+    levels = np.append(np.insert(levels, at, rests), rests[0])
+    lengths = np.append(np.insert(lengths, at, SILENCE_US), SILENCE_US)
+    ends = np.cumsum(lengths)
+    edges = edges_of_changes(ends - lengths, levels, 0.0, float(ends[-1]))
+    return Capture(str(path), FORMAT.name, edges=edges, warnings=_warnings(log.rows))
+
+
 def _falling_capture(path: Path, log: _Log) -> Capture:
-    rising = np.diff(log.times) >= 0
-    times = _unwrapped(path, log) if rising.mean() > TURNS else np.concatenate(([0.0], np.cumsum(log.times)))
-    scale = _scale(log, times.astype(np.float64))
-    times = times.astype(np.float64) * scale
+    if log.roles.times:
+        written = _unwrapped(path, log, log.rows.table[:, log.finest])
+        column = log.finest
+    else:
+        (column,) = log.roles.durations
+        written = np.concatenate(([0.0], np.cumsum(log.rows.table[:, column])))
+    scale = _scale(log, column, np.diff(written))
+    times = written * scale
     if (step := _too_coarse(times, scale)) is not None:
-        return _coarse(path, step, _warnings(log))
-    return Capture(str(path), FORMAT.name, falling_us=times, warnings=_warnings(log))
+        return _coarse(path, step, _warnings(log.rows))
+    return Capture(str(path), FORMAT.name, falling_us=times, warnings=(*_warnings(log.rows), HALF))
 
 
 def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:

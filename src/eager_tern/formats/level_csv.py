@@ -14,10 +14,12 @@ from warnings import catch_warnings, simplefilter
 import numpy as np
 
 from eager_tern.errors import InputError
-from eager_tern.formats import timing_text
+from eager_tern.formats import written
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
+from eager_tern.formats.encoded import decoded
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.rows import LINE
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses
 
@@ -25,8 +27,7 @@ SUFFIXES = (".csv", ".tsv")
 
 TIME_WORDS = {"time", "t", "timestamp", "x-axis", "zeit", "temps", "tiempo", "tempo"}
 UNIT_CELL = re.compile(r"^\s*[\[(]?\s*([a-zµμ]+)\s*[\])]?\s*$", re.IGNORECASE)
-TITLE = re.compile(r"^[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
-LEVEL_WORDS = {"low": 0.0, "l": 0.0, "false": 0.0, "off": 0.0, "high": 1.0, "h": 1.0, "true": 1.0, "on": 1.0}
+TITLE = re.compile(r"^(?!\d)[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
 UNKNOWN_WORDS = {"", "x", "z", "?", "-"}
 DELIMITERS = ",;\t|"
 PREAMBLE = 64  # lines an instrument may write about itself above the table
@@ -48,18 +49,18 @@ def claims(head: bytes, suffix: str) -> bool:
     """Text that begins with a header of several columns, or a table of numbers that lacks one; or whose suffix says
     that it is a table, where it does not begin as timing text does: what is missing is best said by this reader.
     """
-    if b"\0" in head or timing_text.holds_a_list(head.decode("utf-8", "ignore")):
+    text = decoded(head)
+    if text is None or written.holds_a_list(text):
         return False
-    return _is_table_text(head) or (suffix in SUFFIXES and not timing_text.begins(head))
+    if not names_time(text) and (written.holds_rows(text) or written.holds_frames(text)):
+        return False
+    return _header(text) is not None or _is_table(text) or (suffix in SUFFIXES and not written.begins(text))
 
 
-def _is_table_text(head: bytes) -> bool:
-    head = head.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-    try:
-        text = head.decode("utf-8-sig", errors="strict" if len(head) < 4096 else "ignore")
-    except UnicodeDecodeError:
-        return False
-    return "\0" not in text and (_header(text) is not None or _is_table(text))
+def names_time(text: str) -> bool:
+    """Whether a text begins with a header that names a time column and its unit."""
+    header = _header(text)
+    return header is not None and any(_unit_of(name) for name in header.names)
 
 
 def _is_table(text: str) -> bool:
@@ -217,8 +218,8 @@ def _numbers_row_by_row(body: str, header: _Header, path: Path) -> tuple[Floats,
 
 def _number(cell: str, before: float, path: Path, place: str) -> float:
     word = cell.lower()
-    if word in LEVEL_WORDS:
-        return LEVEL_WORDS[word]
+    if word in LINE:
+        return LINE[word]
     if word in UNKNOWN_WORDS and not (word == "x" and np.isnan(before)):
         return before
     try:

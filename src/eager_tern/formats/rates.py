@@ -10,11 +10,33 @@ UNITS_US = {
 }  # fmt: skip
 RATE = re.compile(r"(\d+(?:[.,]\d+)?)\s*([kM]?)\s*(?:Hz|sps|S/s|samples?\s*(?:/|per|a)\s*s)", re.IGNORECASE)
 EVERY = re.compile(
-    r"(?:every|each|per|period|interval)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"
+    r"(?:every|each|per|period|interval|polls?|samples?|ticks?|steps?|units?)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"
     r"|(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)",
     re.IGNORECASE,
 )
+TICK = re.compile(r"\btick\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
 RATE_NAMED = re.compile(r"rate\D{0,12}(\d{2,9}(?:\.\d+)?)", re.IGNORECASE)
+
+UNIT_NAMED = re.compile(
+    r"(?<![a-z])(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])",
+    re.IGNORECASE,
+)
+UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
+
+
+def tick_named(words: str) -> float | None:
+    """What a text says that one of its numbers stands for, µs."""
+    found = TICK.search(words)
+    return float(found[1]) * UNITS_US[found[2].lower()] if found else None
+
+
+def unit_named(words: str) -> float | None:
+    """What a text counts time in, µs, where it says so; the last line counts, as a header stands next to its log."""
+    for line in words.splitlines()[::-1]:
+        if found := UNIT_NAMED.search(line):
+            word = found[1].lower()
+            return UNITS_US.get(word) or next(us for begin, us in UNIT_OF_WORD.items() if word.startswith(begin))
+    return None
 
 
 def rate_named(words: str) -> float | None:

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.protocol.matching import Match, match_sheets
@@ -24,6 +25,8 @@ from eager_tern.signal.values import Floats, Pulses
 FEWEST_PERIODS = 1  # of a repeat code
 LEAST_MARK = 0.5  # of the shortest period: what a mark is taken for where no sheet tells it
 SURE = 0.98  # confidence in what half of the edges say, at the most
+EITHER_CODE = 0.6  # where no sheet tells: pulse width with equal spaces looks the same
+LONGEST_PERIOD = 3.5  # of the shortest: what is longer is a leader
 CLOSE = 0.25  # rms of a unit between ruler and edges
 
 
@@ -64,12 +67,15 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
                     best = score, lengths, match
     if best is not None and best[0] > 0:
         return best[1], reading_of_match(best[2], SURE)
+    shortest = float(np.sort(periods)[: max(1, periods.size // 4)].mean())
+    if len(find_clusters(periods[periods < LONGEST_PERIOD * shortest])) != 2:
+        return None  # bi-phase has three, and what was sent cannot be told from half of its edges
     mark = LEAST_MARK * float(periods.min())
     lengths = np.append(np.column_stack((np.full(periods.size, mark), periods - mark)).ravel(), mark)
     found = [line for line in identify(Pulses(lengths)) if line.code == "pulse-distance"]
     if not found:
         return None
-    return lengths, replace(reading_of_line(found[0], min(found[0].probability, SURE)), protocol=UNKNOWN)
+    return lengths, replace(reading_of_line(found[0], min(found[0].probability, EITHER_CODE)), protocol=UNKNOWN)
 
 
 def _with_marks(periods: Floats, sheet: Sheet, kind: FrameKind) -> Floats | None:

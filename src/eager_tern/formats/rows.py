@@ -1,0 +1,255 @@
+"""Rows: lines that say the same with other numbers, whatever words stand between these.
+
+The commonest line of a log is found, and every other line like it is a row of a table. What a column is, its numbers
+tell: a counter goes up by one, a clock rises, a level is 0 or 1 (or a word for it), and what is left are durations.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.formats.rates import UNITS_US
+from eager_tern.signal.values import Floats
+
+FEWEST_ROWS = 4
+MOST_COLUMNS = 7  # numbers on a line that is a row; a line with more holds a frame
+LONGEST_ROW = 500  # characters
+LOOKED_AT = 500  # lines of which the commonest form is found
+MOST_OTHERS = 2.0  # other lines with numbers for each row; boot messages are long
+LONGEST_PERIOD = 10  # words and signs after which a long line says the same again
+MOSTLY = 0.8  # of the rows, or of the digits: a line lost or garbled now and then changes nothing
+COARSEST = 0.1  # of a clock's steps that are steps at all: in milliseconds some of the pulses' are
+SHORTEST_US = 20.0  # median of what can be durations
+DECIMALS = 4  # of a second, of a time of day that is a clock for pulses
+
+MARKS = {"mark": 1.0, "pulse": 1.0, "m": 1.0, "space": 0.0, "gap": 0.0, "timeout": 0.0, "s": 0.0}
+LINE = {
+    "low": 0.0, "l": 0.0, "false": 0.0, "off": 0.0, "high": 1.0, "h": 1.0, "true": 1.0, "on": 1.0, "rising": 1.0,
+    "rise": 1.0, "up": 1.0, "falling": 0.0, "fall": 0.0, "down": 0.0,
+}  # fmt: skip
+LEVELS = {**LINE, **MARKS}
+
+A_NUMBER, A_LEVEL = "<number>", "<level>"  # in the form of a line
+
+TERMINAL_CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|[\x00-\x08\x0b-\x1a\x1c-\x1f\x7f]")
+TIME_OF_DAY = re.compile(
+    r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*"
+)
+CLOCK = re.compile(rf"(?:\d{{4}}-\d\d-\d\d[ T])?(\d{{1,2}}):(\d\d):(\d\d[.,]\d{{{DECIMALS},9}})(?!\d)")
+NUMBER = r"[-+]?\d+(?:\.\d+)?"
+TOKEN = re.compile(rf"({NUMBER})|([^\W\d_]+)|([^\w\s])")
+WORD = re.compile(r"[^\W\d_]+")
+LIST_ONLY = re.compile(r"[\s\d.,;+-]*")
+GROUP = re.compile(r"[\[{(]([^\[\]{}()]*)[\]})]")
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Numbers as written, shape (rows, columns); ``named`` are columns of words for levels, each (rows,), as 0 and 1.
+
+    ``lines`` are the rows' lines, counted from 1; ``begins`` says of each whether other lines stand before it, blank
+    ones included. ``units_us`` are those written behind a column's numbers, None where there are none. ``marks`` says
+    whether the words tell marks from spaces, and not how the line stands. ``others`` are the lines that are no rows,
+    blank ones left out, ``words`` what all lines say but for the rows' numbers. ``plain`` rows hold nothing but
+    numbers and separators.
+    """
+
+    table: Floats
+    named: tuple[Floats, ...]
+    lines: NDArray[np.intp]
+    begins: NDArray[np.bool_]
+    units_us: tuple[float | None, ...]
+    marks: bool
+    others: tuple[int, ...]
+    words: str
+    plain: bool
+
+
+@dataclass(frozen=True)
+class Roles:
+    """Which columns are what; ``level``, shape (rows,), is 0 and 1, or empty where no level is told. ``levels`` is how
+    many there are: that of the first channel counts.
+    """
+
+    times: list[int]
+    durations: list[int]
+    counters: list[int]
+    level: Floats
+    levels: int
+
+
+def bare(line: str) -> str:
+    """A line without what terminals and loggers add to it; a clock that is fine enough stays, in µs."""
+    line = line.strip()
+    if not line.isprintable():
+        line = TERMINAL_CODES.sub("", line)
+    if ":" not in line:
+        return line
+    if CLOCK.search(line):
+        return CLOCK.sub(_microseconds, line).strip()
+    return TIME_OF_DAY.sub("", line).strip()
+
+
+def _microseconds(found: re.Match[str]) -> str:
+    seconds = 3600 * int(found[1]) + 60 * int(found[2]) + float(found[3].replace(",", "."))
+    return f" {seconds * 1e6:.0f} "
+
+
+def numbered_lines(text: str) -> list[tuple[int, str]]:
+    """The lines of a text with their numbers, long ones cut into what recurs in them; where all that the text says
+    stands in small groups in brackets, those.
+    """
+    groups = [found for found in GROUP.finditer(text) if 2 <= len(re.findall(NUMBER, found[1])) <= MOST_COLUMNS]
+    inside = sum(sum(map(str.isdigit, found[1])) for found in groups)
+    if len(groups) < FEWEST_ROWS or inside < MOSTLY * sum(map(str.isdigit, text)):
+        whole = enumerate(text.splitlines(), 1)
+        return [(number, piece) for number, line in whole for piece in _what_recurs(line)]
+    lines: list[tuple[int, str]] = []
+    number, at = 1, 0
+    for found in groups:
+        between = text[at : found.start()]
+        number += between.count("\n")
+        lines += [(number, "")] if re.search(r"[\]})]", between) else []
+        lines.append((number, found[0].replace("\n", " ").replace('"', " ")))
+        number += found[0].count("\n")
+        at = found.end()
+    return lines
+
+
+def _what_recurs(line: str) -> list[str]:
+    """A line that says the same again and again, cut where it begins anew, an empty line before; others as they are."""
+    if len(line) < 2 * MOST_COLUMNS or LIST_ONLY.fullmatch(line):
+        return [line]
+    plain = bare(line)
+    form = _form(plain)
+    if form.count(A_NUMBER) <= MOST_COLUMNS:
+        return [line]
+    named_both_ends = form[0] == form[-1] == A_LEVEL and form.count(A_LEVEL) > form.count(A_NUMBER)
+    kept = [at for at, token in enumerate(form) if token not in ",;"][named_both_ends:]  # "pulse 560 us on …"
+    said = np.array([form[at] for at in kept])
+    for period in range(2, min(LONGEST_PERIOD, said.size // 3) + 1):
+        same = np.flatnonzero(said[period:] != said[:-period])
+        first = int(same[-1]) + 1 if same.size else 0
+        if said.size - first >= MOSTLY * said.size and A_NUMBER in said[first : first + period]:
+            if set(said[first : first + period].tolist()) == {A_NUMBER}:
+                return [line]  # a list
+            begins = [token.start() for token in TOKEN.finditer(plain)]
+            cuts = [begins[kept[at]] for at in range(first, said.size, period)]
+            return ["", *(plain[a:b] for a, b in pairwise([*cuts, len(plain)]))]
+    return [line]
+
+
+def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
+    """The rows among some lines, each with its number; None where too few of them are alike."""
+    plain = [(number, bare(line)) for number, line in lines]
+    form = _commonest(line for _, line in plain[:LOOKED_AT])
+    if form is None:
+        return None
+    columns = [token for token in form if token in (A_NUMBER, A_LEVEL)]
+    whole, cut = _pattern(form).fullmatch, _pattern(_cut_short(form)).fullmatch
+    cells: list[tuple[str | None, ...]] = []
+    places, begins, others = [], [], []
+    apart = True
+    for number, line in plain:
+        if found := whole(line):
+            cells.append(found.groups())
+        elif not apart and (found := cut(line)):
+            cells.append(found.groups() + (None,) * (len(columns) - len(found.groups())))
+        else:
+            apart = True
+            others += [(number, line)] if line else []
+            continue
+        places.append(number)
+        begins.append(apart)
+        apart = False
+    numeric = sum(any(c.isdigit() for c in line) for _, line in others)
+    if len(cells) < FEWEST_ROWS or numeric > MOST_OTHERS * len(cells):
+        return None
+    table: list[Floats] = []
+    named: list[Floats] = []
+    for column, kind in zip(zip(*cells, strict=True), columns, strict=True):
+        if kind == A_NUMBER:
+            table.append(np.array(column, np.float64))  # None becomes NaN
+        else:
+            named.append(np.array([LEVELS[word.lower()] if word else np.nan for word in column]))
+    numbers_at = [at for at, token in enumerate(form) if token == A_NUMBER]
+    units = tuple(UNITS_US.get(form[at + 1]) if at + 1 < len(form) else None for at in numbers_at)
+    said = {word.lower() for _, line in plain[:LOOKED_AT] if whole(line) for word in WORD.findall(line)}
+    return Rows(
+        np.column_stack(table), tuple(named), np.array(places), np.array(begins), units,
+        bool(said & MARKS.keys()) and not said & LINE.keys(), tuple(number for number, _ in others),
+        "\n".join([*sorted(said), *(line for _, line in others)]), {*form} <= {A_NUMBER, *",;"},
+    )  # fmt: skip
+
+
+def _form(line: str) -> tuple[str, ...]:
+    """What a line says: placeholders for numbers and words that are levels, other words and signs as they are."""
+    form: list[str] = []
+    for token in TOKEN.finditer(line):
+        number, word, sign = token[1], token[2] or "", token[3]
+        before_number = line[token.end() : token.end() + 1].isdigit()  # "S602" is a space of 602
+        is_unit = bool(form) and form[-1] == A_NUMBER and word.lower() in UNITS_US and not before_number
+        is_level = word.lower() in LEVELS and not is_unit
+        form.append(A_NUMBER if number else A_LEVEL if is_level else word.lower() or sign)
+    return tuple(form)
+
+
+def _without_end(form: tuple[str, ...]) -> tuple[str, ...]:
+    """A form without the signs at its end, which the last row lacks."""
+    while form and not form[-1].isalnum() and form[-1] not in (A_NUMBER, A_LEVEL):
+        form = form[:-1]
+    return form
+
+
+def _commonest(lines: Iterable[str]) -> tuple[str, ...] | None:
+    """The form that most lines with numbers have."""
+    forms = Counter(_without_end(_form(line)) for line in lines if 0 < len(line) < LONGEST_ROW)
+    forms = Counter({form: count for form, count in forms.items() if 1 <= form.count(A_NUMBER) <= MOST_COLUMNS})
+    return forms.most_common(1)[0][0] if forms else None
+
+
+def _cut_short(form: tuple[str, ...]) -> tuple[str, ...]:
+    """The form of a frame's last row: its mark has no space behind it, its only number perhaps no unit."""
+    numbers = [at for at, token in enumerate(form) if token == A_NUMBER]
+    if len(numbers) < 2:
+        return form[: numbers[0] + 1]
+    return form[: numbers[-2] + (2 if form[numbers[-2] + 1] in UNITS_US else 1)]
+
+
+def _pattern(form: Sequence[str]) -> re.Pattern[str]:
+    """Lines of a form: a group for each number and each level."""
+    levels = "|".join(sorted(LEVELS, key=len, reverse=True))
+    pieces, before = [], ""
+    for token in form:
+        between = r"(?:[\s_]+|(?=[-+]))" if before == token == A_NUMBER else r"[\s_]*"
+        said = {A_NUMBER: f"({NUMBER})", A_LEVEL: rf"({levels})(?![^\W\d_])"}.get(token, re.escape(token))
+        pieces.append(between + said)
+        before = token
+    return re.compile("".join(pieces) + r"\W*", re.IGNORECASE)
+
+
+def roles_of(rows: Rows) -> Roles:
+    """What each column is, by its numbers alone."""
+    times, durations, counters = [], [], []
+    levels = [named for named in rows.named if np.unique(named[~np.isnan(named)]).size == 2]
+    for at, column in enumerate(rows.table.T):
+        known = column[~np.isnan(column)]
+        steps = np.diff(known)
+        if not steps.any():
+            continue  # the number of a pin, or of a channel
+        if set(np.unique(known).tolist()) == {0.0, 1.0}:
+            levels.append(column)
+        elif np.mean(steps == 1) > MOSTLY:
+            counters.append(at)
+        elif np.mean(steps >= 0) > MOSTLY and np.mean(steps > 0) > COARSEST:
+            times.append(at)
+        elif float(np.median(np.abs(known))) * (rows.units_us[at] or 1.0) >= SHORTEST_US:
+            durations.append(at)
+    return Roles(times, durations, counters, levels[0] if levels else np.empty(0), len(levels))

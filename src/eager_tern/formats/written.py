@@ -1,0 +1,334 @@
+"""Durations as people write and paste them: a text to bursts of words, whatever stands round them."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from eager_tern.errors import InputError
+from eager_tern.formats.numbers import is_number
+from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.rows import (
+    MARKS,
+    NUMBER,
+    TERMINAL_CODES,
+    TIME_OF_DAY,
+    Roles,
+    Rows,
+    numbered_lines,
+    roles_of,
+    rows_of,
+)
+
+WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
+COMMENT = re.compile(r"#.*|//.*")
+BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
+ARRAY = re.compile(r"\{([^{}\"']*)\}")
+NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
+LIST = re.compile(r"[\[(]([\s\d.,;+-]*)[\])]")
+NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
+FEWEST_IN_LIST = 6  # numbers in brackets that are durations rather than an index
+NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
+MOST_NUMBERED = 0.8  # of the lines
+FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
+NICKNAME = re.compile(r"^\s*<[^<>\s]{1,40}>\s*|^\s*[\w.-]{1,30}@[\w.-]{1,30}[:~\w/.-]*[$#>]\s*|^\s*>+\s*")
+ELLIPSIS = re.compile(r"\.\.\.|…")
+BEFORE_ARRAY = 300  # characters in which its name is looked for
+NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
+SEPARATORS = str.maketrans(",;\t", "   ")
+PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
+UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
+FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
+NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
+CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
+IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
+HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
+BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
+DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
+LONG_LINE = 15  # durations: a list that was only wrapped has fewer on a line, or an even number
+ALIKE = 1.4  # between the first marks of one gadget's presses
+OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class Burst:
+    """Lines between two silences, each as its number and its words; ``name`` is that of an array."""
+
+    lines: list[tuple[int, list[str]]]
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Written:
+    """A text's bursts; ``carrier_hz`` where it names one, ``passed_over`` the lines that are prose, ``cut`` the line
+    on which an ellipsis stands.
+    """
+
+    bursts: list[Burst]
+    carrier_hz: float | None
+    passed_over: list[int]
+    cut: int | None
+
+
+def as_written(text: str, source: object) -> Written:
+    """The bursts of a text. Raises InputError with the line where it holds words and no durations."""
+    ellipsis = ELLIPSIS.search(text)
+    cut = text.count("\n", 0, ellipsis.start()) + 1 if ellipsis else None
+    text = _in_plain_numbers(ELLIPSIS.sub(" ", text))
+    if (found := _json_bursts(text)) is not None:
+        return Written(*found, [], cut)
+    if (bursts := _bursts_of_rows(text)) is not None:
+        return Written(bursts, None, [], cut)
+    return Written(*_bursts(text, source), cut)
+
+
+def holds_a_list(text: str) -> bool:
+    """Whether durations stand in brackets somewhere, whatever is written round them."""
+    return any(len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST for found in LIST.finditer(text))
+
+
+def holds_rows(text: str) -> bool:
+    """Whether durations stand in rows of a table, whatever is written round them."""
+    return _rows(_in_plain_numbers(text)) is not None
+
+
+def holds_frames(text: str) -> bool:
+    """Whether whole frames stand on lines, behind a word perhaps."""
+    rows = [line.translate(SEPARATORS).split() for line in text.splitlines()]
+    return any(len(row) > LONG_LINE and sum(map(is_number, row)) >= len(row) - 1 for row in rows)
+
+
+def begins(text: str) -> bool:
+    """Whether text begins as timing text does: with a number, a word for a level, a comment or an array."""
+    first = COMMENT.sub("", text).translate(SEPARATORS).split(maxsplit=1)
+    return not first or first[0].lower() in WORDS or is_number(first[0]) or text[:1] in ("[", "{") or "{" in text
+
+
+def names_levels(burst: Sequence[tuple[int, list[str]]]) -> bool:
+    return bool(burst) and burst[0][1][0].lower() in WORDS
+
+
+def _in_plain_numbers(text: str) -> str:
+    """A text whose numbers are decimal, in µs, and have nothing but a point between their digits."""
+    if "0x" in text or "0X" in text:
+        text = HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)
+    if "s" in text:
+        text = IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
+    if "," not in text:
+        return text
+    fractions = {len(found[2]) for found in DECIMAL_COMMA.finditer(text)} if ";" in text else set()
+    if len(fractions) == 1 and not re.search(r"\d,\d{4}", text):
+        return DECIMAL_COMMA.sub(r"\1.\2", text)
+    with_commas = [word for word in text.split() if "," in word]
+    if len(with_commas) > 1 and all(map(BY_THOUSANDS.fullmatch, with_commas)):
+        return text.replace(",", "")
+    return text
+
+
+def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
+    """The lists of numbers in a JSON document, a burst each, and a carrier (Hz) that it names; None if it is none."""
+    if text.lstrip()[:1] not in ("[", "{"):
+        return None
+    document = _document(text)
+    if document is None:
+        return None
+    bursts: list[Burst] = []
+    carriers: list[float] = []
+
+    def look(value: object, name: str) -> None:
+        if isinstance(value, dict):
+            own = next((value[key] for key in NAMES if key in value), None)
+            for key, each in value.items():
+                if FREQUENCY.search(str(key)) and isinstance(each, int | float) and each > 1000:
+                    carriers.append(float(each))
+                look(each, str(own) if isinstance(own, str) else str(key))
+        elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
+            if len(value) >= FEWEST_IN_LIST:
+                bursts.append(Burst([(1, [repr(each) for each in value])], name))
+        elif isinstance(value, list):
+            for each in value:
+                look(each, name)
+
+    look(document, "")
+    return (bursts, carriers[0] if carriers else None) if bursts else None
+
+
+def _document(text: str) -> object:
+    """A JSON document, or one a line; None where it is neither."""
+    for pieces in ([text], [line for line in text.splitlines() if line.strip()]):
+        try:
+            found = [json.loads(piece) for piece in pieces]
+        except (ValueError, RecursionError):
+            continue
+        return found
+    return None
+
+
+def _rows(text: str) -> tuple[Rows, Roles] | None:
+    """A table of durations with more in it than these: what counts them, words, levels."""
+    rows = rows_of(numbered_lines(text))
+    roles = roles_of(rows) if rows is not None else None
+    if rows is None or roles is None or (roles.level.size and not rows.marks):
+        return None
+    if roles.times and not rows.marks:
+        return None
+    if len(roles.durations) != 1 and (len(roles.durations) != 2 or roles.level.size):
+        return None
+    more = not rows.plain or roles.counters or roles.level.size or OF_DURATIONS.search(rows.words)
+    return (rows, roles) if more else None
+
+
+def _bursts_of_rows(text: str) -> list[Burst] | None:
+    """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, or where
+    what counts the rows begins anew.
+    """
+    found = _rows(text)
+    if found is None:
+        return None
+    rows, roles = found
+    table = rows.table[:, roles.durations] * [rows.units_us[at] or 1.0 for at in roles.durations]
+    counted = [np.concatenate(([True], np.diff(rows.table[:, at]) != 1)) for at in roles.counters]
+    begins = np.logical_or.reduce([rows.begins, *counted])
+    bursts: list[Burst] = []
+    over = True  # a frame's last mark has no space behind it
+    for row, numbers in enumerate(table):
+        words = [repr(number) for number in numbers.tolist() if number and not np.isnan(number)]
+        if begins[row] or over:
+            bursts.append(Burst([]))
+        over = len(words) < numbers.size
+        if roles.level.size and words:
+            words.insert(0, "mark" if roles.level[row] else "space")
+        if words:
+            bursts[-1].lines.append((int(rows.lines[row]), words))
+    return bursts
+
+
+def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
+    """Lines without what counts them: a number and a colon before each."""
+    found = [(number, NUMBERED.match(line)) for number, line in lines if line.strip()]
+    counted = [int(match[1]) for _, match in found if match]
+    if len(counted) < max(2, MOST_NUMBERED * len(found)) or counted[0] not in (0, 1):
+        return lines
+    if any(b - a != 1 for a, b in pairwise(counted)):
+        return lines
+    return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
+
+
+def _bursts(text: str, source: object) -> tuple[list[Burst], float | None, list[int]]:
+    """The text's bursts (between blank lines, or one an array), and the numbers of the lines that are prose."""
+    text = BLOCK_COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text)
+    arrays = list(ARRAY.finditer(text))
+    if arrays:
+        # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
+        numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
+        return [Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], None, []
+    lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
+    if lists:
+        return [Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], None, []
+    lines = _without_numbers_before(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")))
+    bursts, passed_over = _bursts_of_lines(lines, source)
+    return [press for burst in bursts for press in _presses_of(burst)], None, passed_over
+
+
+def _array_name(text: str, array: re.Match[str]) -> str:
+    named = NAMED.search(text[max(array.start() - BEFORE_ARRAY, 0) : array.start()])
+    return named[1] if named else ""
+
+
+def _array_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]:
+    first = text.count("\n", 0, array.start(1)) + 1
+    words = (UNIT.sub("", COMMENT.sub("", line)).translate(SEPARATORS).split() for line in array[1].splitlines())
+    return [(number, line) for number, line in enumerate(words, first) if line]
+
+
+def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list[Burst], list[int]]:
+    """Lines to bursts. Prompts and times of day are taken off, prose is passed over if there are durations as well."""
+    bursts = [Burst([])]
+    prose: list[tuple[int, str]] = []
+    for number, line in lines:
+        bare = UNIT.sub("", PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))))
+        words = bare.translate(SEPARATORS).split()
+        if not words:
+            if not COMMENT.search(line) and bursts[-1].lines:
+                bursts.append(Burst([]))
+            continue
+        if is_number(words[0]) or words[0].lower() in WORDS:
+            bursts[-1].lines.append((number, words))
+            continue
+        behind = _numbers_behind(words)
+        if bursts[-1].lines and names_levels(bursts[-1].lines) and len(words) == 2 and is_number(words[1]):
+            raise InputError(source, f'"{words[0][:40]}" is neither a mark nor a space', f"line {number}")
+        if not behind:
+            prose.append((number, words[0]))
+        if bursts[-1].lines:
+            bursts.append(Burst([]))
+        if behind:
+            bursts[-1].lines.append((number, behind))
+    if prose and not any(burst.lines for burst in bursts):
+        wrong = f'"{prose[0][1][:40]}" is no duration: marks and spaces in turn are wanted, in µs'
+        raise InputError(source, wrong, f"line {prose[0][0]}")
+    return bursts, [number for number, _ in prose]
+
+
+def _presses_of(burst: Burst) -> list[Burst]:
+    """The burst itself, or a burst a line where each line is a press: it begins with a mark and ends with one."""
+    rows = [words for _, words in burst.lines]
+    counts = [len(row) for row in rows]
+    if len(rows) < 2 or min(counts) < FEWEST_IN_LIST:
+        return [burst]
+    if names_levels(burst.lines):
+        ends = [(row[0], row[-2]) for row in rows]
+        own = all(before[1] == after[0] for before, after in pairwise(ends))
+    elif any(word[0] in "+-" for row in rows for word in row):
+        own = all((before[-1][0] == "-") == (after[0][0] == "-") for before, after in pairwise(rows))
+    else:
+        own = _each_a_press(rows) or (all(count % 2 for count in counts) and len(set(counts[:-1])) > 1)
+    return [Burst([line]) for line in burst.lines] if own else [burst]
+
+
+def _each_a_press(rows: Sequence[Sequence[str]]) -> bool:
+    """Whether rows of unsigned durations all begin with a mark and end with one, and begin alike."""
+    if not rows or not all(len(row) % 2 and len(row) >= LONG_LINE for row in rows):
+        return False
+    firsts = [float(row[0]) for row in rows]
+    return 0 < max(firsts) < ALIKE * min(firsts)
+
+
+def _numbers_behind(words: list[str]) -> list[str]:
+    """The durations at the end of a line that begins with words."""
+    count = 0
+    for word in reversed(words):
+        if not is_number(word):
+            break
+        count += 1
+    return words[len(words) - count :] if count >= FEWEST_BEHIND_WORDS else []
+
+
+def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
+    """Numbered lines, those put together again that a terminal of fixed width broke, even within a number."""
+    lines = [line.rstrip("\r") for line in lines]
+    width = max(map(len, lines), default=0)
+    full = sum(len(line) == width for line in lines)
+    same_words = len({len(line.translate(SEPARATORS).split()) for line in lines if len(line) == width}) == 1
+    evenly_set = same_words and full > 2 and full > len(lines) / 2
+    rows = [COMMENT.sub("", UNIT.sub("", line)).translate(SEPARATORS).split() for line in lines]
+    whole = _each_a_press([row for row in rows if row and all(map(is_number, row))])
+    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and full >= 2 and not evenly_set and not whole
+    joined: list[tuple[int, str]] = []
+    goes_on = False
+    for number, line in enumerate(lines, 1):
+        if goes_on and line.strip() and CONTINUES.match(line) and not TIME_OF_DAY.match(line):
+            glue = " " if line[0] in "+-" else ""
+            if glue and line[0] == (re.findall(r"[+-]", joined[-1][1]) or " ")[-1]:  # a mark follows on a mark
+                joined.append((number, line))
+                continue
+            joined[-1] = (joined[-1][0], joined[-1][1] + glue + line)
+        else:
+            joined.append((number, line))
+        goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")
+    return joined

@@ -1,0 +1,153 @@
+"""Logs as other people's sketches and programs print them: whatever stands round the numbers, the same two presses."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from eager_tern.intake.files import read_file
+from eager_tern.protocol.loading import library
+from tests.handsets import nec, record
+
+Press = list[int]  # durations, a mark first and last
+BOOT = "ets Jun  8 2016 00:22:57\nrst:0x1 (POWERON_RESET),boot:0x13\nload:0x3fff0030,len:1344\nready on pin 14\n"
+POLL_US = 50
+
+
+def pairs(press: Press) -> list[tuple[int, int | None]]:
+    return list(zip(press[0::2], [*press[1::2], None], strict=True))
+
+
+def rows(presses: list[Press], row: Callable[[int, int, int | None], str], between: str = "\n") -> str:
+    """A line for each mark and space: their number in the press, and both."""
+    return between.join("".join(row(n, *pair) + "\n" for n, pair in enumerate(pairs(press))) for press in presses)
+
+
+def each(presses: list[Press], piece: Callable[[int, int], str], glue: str = "\n", between: str = "\n\n") -> str:
+    """A piece for each duration, of its number in the press and itself."""
+    return between.join(glue.join(piece(n, us) for n, us in enumerate(press)) for press in presses)
+
+
+def edges(presses: list[Press]) -> list[tuple[int, int]]:
+    """Times (µs) and the level behind each edge, of a receiver that rests high and gives a mark low."""
+    now, out = 71_204_312, []
+    for press in presses:
+        for at, us in enumerate(press):
+            out.append((now, at % 2))
+            now += us
+        out.append((now, 1))
+        now += 47_000  # a counter of 16 bits can tell
+    return out
+
+
+def of_edges(presses: list[Press], line: Callable[[int, int], str]) -> str:
+    return "\n".join(line(time, level) for time, level in edges(presses))
+
+
+def polls(presses: list[Press]) -> list[int]:
+    times, levels = zip(*edges(presses), strict=True)
+    at = np.arange(times[0] - 3000, times[-1] + 200_000, POLL_US)
+    return [1 if i < 0 else levels[i] for i in (np.searchsorted(times, at, side="right") - 1).tolist()]
+
+
+def joined(presses: list[Press], glue: str = " ", line: str = "{}") -> str:
+    return "\n".join(line.format(glue.join(map(str, press))) for press in presses)
+
+
+def signed(press: Press) -> str:
+    return " ".join(f"{us if at % 2 == 0 else -us:+d}" for at, us in enumerate(press))
+
+
+HL, MS = ("high", "low"), ("mark", "space")
+STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
+    "a line a press": joined,
+    "behind words": lambda p: joined(p, line="Raw data (67): {}"),
+    "tuples": lambda p: joined(p, ", ", "press: ({})"),
+    "arrays of a shell": lambda p: joined(p, ", ", ">>> array([{}])"),
+    "a prompt": lambda p: "pi@hut:~ $ cat lamp.log\n" + joined(p) + "\npi@hut:~ $ ",
+    "a fence in prose": lambda p: "here is what I get:\n```\n" + joined(p) + "\n```\nany idea?",
+    "semicolons behind a name": lambda p: joined(p, ";", "power;{}"),
+    "a table, a row a press": lambda p: "key,d0,d1\n" + joined(p, ",", "K,{}"),
+    "hexadecimal": lambda p: each(p, lambda _, us: f"0x{us:04X}", " ", "\n"),
+    "thousands": lambda p: each(p, lambda _, us: f"{us:,}", " ", "\n"),
+    "milliseconds": lambda p: each(p, lambda _, us: f"{us / 1000:.3f}ms", ", ", "\n"),
+    "fractions of a second": lambda p: each(p, lambda _, us: f"{us / 1e6:.6f}", " ", "\n"),
+    "ticks": lambda p: "# 1 tick = 10 us\n" + each(p, lambda _, us: str(round(us / 10)), " ", "\n"),
+    "letters": lambda p: each(p, lambda n, us: f"{'MS'[n % 2]}{us}", " ", "\n"),
+    "spaced letters": lambda p: each(p, lambda n, us: f"{'HL'[n % 2]} {us}", " ", "\n"),
+    "levels in numbers": lambda p: each(p, lambda n, us: f"{1 - n % 2}:{us}", " ", "\n"),
+    "words behind": lambda p: each(p, lambda n, us: f"{us} us {HL[n % 2]}", ", ", "\n"),
+    "words at both ends": lambda p: each(p, lambda n, us: f"{us} us {('on', 'off')[n % 2]} ", "", "\n").replace(
+        "\n", "\npulse "
+    ),
+    "indices in a row": lambda p: each(p, lambda n, us: f"d[{n}]={us}", " ", "\n"),
+    "slashes": lambda p: "\n".join(" ".join(f"{a}/{b}" if b else f"{a}" for a, b in pairs(q)) for q in p),
+    "brackets": lambda p: "\n".join(" ".join(f"({a},{b or 0})" for a, b in pairs(q)) for q in p),
+    "structs": lambda p: "\n".join("{ " + each([q], lambda n, us: f"{{{us}, {1 - n % 2}}}", ", ") + " };" for q in p),
+    "level and length": lambda p: each(p, lambda n, us: f"{HL[n % 2]}: {us}us"),
+    "a driver's log": lambda p: each(p, lambda n, us: f"I (3{n:03d}) rmt: {n}: level {1 - n % 2} duration {us}"),
+    "numbered pulses": lambda p: each(p, lambda n, us: f"Pulse #{n}: {us} us {HL[n % 2].upper()}"),
+    "a list in its own language": lambda p: each(p, lambda _, us: f"  - {us}", between="\npress:\n"),
+    "a coarse clock beside": lambda p: BOOT + each(p, lambda n, us: f"{5000 + n // 2}: {MS[n % 2]} {us}"),
+    "levels and lengths in columns": lambda p: "level,duration_us\n"
+    + each(p, lambda n, us: f"{1 - n % 2},{us}", between="\n0,120000\n"),
+    "mark and space": lambda p: rows(p, lambda _, a, b: f"mark={a}us space={b}us" if b else f"mark={a}us"),
+    "with a slash": lambda p: rows(p, lambda _, a, b: f"mark {a} / space {b}" if b else f"mark {a}"),
+    "columns with a head": lambda p: "index,mark_us,space_us\n"
+    + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),
+    "decimal commas": lambda p: "mark;space\n" + rows(p, lambda _, a, b: f"{a},0;{b or 120_000},0", between=""),
+    "set by hand": lambda p: rows(p, lambda n, a, b: f"{n + 1:5d} {a:7d} {b or 0:7d}"),
+    "a page's table": lambda p: "| n | mark | space |\n|---|---|---|\n"
+    + rows(p, lambda n, a, b: f"| {n} | {a} | {b or ''} |"),
+    "objects": lambda p: json.dumps({"p": [[{"mark": a, "space": b or 0} for a, b in pairs(q)] for q in p]}),
+    "levels as objects": lambda p: json.dumps([[{"level": n % 2, "us": us} for n, us in enumerate(q)] for q in p]),
+    "times": lambda p: of_edges(p, lambda t, v: f"[{t}] {v}"),
+    "level, then time": lambda p: "level,micros\n" + of_edges(p, lambda t, v: f"{v},{t}"),
+    "words and times": lambda p: of_edges(p, lambda t, v: f"GPIO4 -> {v} @ {t}"),
+    "counted times": lambda p: "n\tus\tpin\n"
+    + "\n".join(f"{n}\t{t}\t{v}" for n, (t, v) in enumerate(edges(p))),
+    "seconds": lambda p: of_edges(p, lambda t, v: f"T+{t / 1e6:.6f} {('LOW', 'HIGH')[v]}"),
+    "a clock on the wall": lambda p: of_edges(p, lambda t, v: f"2026-05-01T12:01:{t / 1e6 - 60:09.6f} {v}"),
+    "nanoseconds": lambda p: "ns;state\n" + of_edges(p, lambda t, v: f"{1000 * t};{v}"),
+    "a line an object": lambda p: of_edges(p, lambda t, v: json.dumps({"t": t, "v": v})),
+    "time, level and how long": lambda p: BOOT
+    + "\n".join(
+        f"ISR {t} -> {v} (dt {t - s})" for (s, _), (t, v) in zip(edges(p)[:1] + edges(p), edges(p), strict=False)
+    ),
+    "16 bits": lambda p: "us level\n" + of_edges(p, lambda t, v: f"{t % 65_536} {v}"),
+    "falling edges": lambda p: "\n".join(f"FALL {t}" for t, v in edges(p) if not v),
+    "levels in one row": lambda p: "# sample rate 20 kHz\n" + ",".join(map(str, polls(p))),
+    "levels as letters": lambda p: "# 20 kHz\n" + "".join("LH"[v] for v in polls(p)),
+    "levels behind a count": lambda p: "# sampled every 50 us\n"
+    + "\n".join(f"{i:05d}: " + " ".join(map(str, polls(p)[i : i + 32])) for i in range(0, len(polls(p)), 32)),
+    "what another shell writes": lambda p: "\n".join(map(signed, p)).encode("utf-16"),
+    "a word processor's": lambda p: "\n\n".join(map(signed, p)).replace("-", "\u2212").replace(" ", "\u00a0"),
+    "quoted in a mail": lambda p: "\n>\n".join(
+        "\n".join("> " + " ".join(signed(q).split()[i : i + 12]) for i in range(0, len(q), 12)) for q in p
+    ),
+}  # fmt: skip
+
+
+@pytest.fixture
+def presses(rng: np.random.Generator) -> list[Press]:
+    frames = (nec(0, 0x45)[:-1], nec(0, 0x12)[:-1])
+    return [[abs(round(us)) for us in record(frame, rng, jitter_us=15, excess_us=40)] for frame in frames]
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_both_presses_are_read(tmp_path: Path, presses: list[Press], style: str) -> None:
+    content = STYLES[style](presses)
+    (tmp_path / "log.txt").write_bytes(content if isinstance(content, bytes) else content.encode())
+    found = [press.lead.reading for take in read_file(tmp_path / "log.txt", library()) for press in take.take.presses]
+    assert [reading.fields["command"] for reading in found] == [0x45, 0x12]
+    assert {reading.protocol for reading in found} == {"nec"}
+
+
+def test_numbers_too_small_for_microseconds_are_said(tmp_path: Path, presses: list[Press]) -> None:
+    (tmp_path / "log.txt").write_text(each(presses, lambda _, us: str(round(us / 50)), " "))
+    (take,) = read_file(tmp_path / "log.txt", library())
+    assert any('"# tick = 50 us"' in words for words in take.capture.warnings)
