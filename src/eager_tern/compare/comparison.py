@@ -98,6 +98,8 @@ def _believed(field: Field, dismissed: Set[str]) -> Field | None:
     return replace(left[0], others=tuple(left[1:])) if left else None
 
 
+SURELY_SET = -4.0  # log10 of the chance that columns of a check say a label by accident
+
 # What is looked for, one after the other.
 STAGES = (
     "copies", "sums", "CRCs", "running checks", "checks over selections", "what labels say", "counters", "digests",
@@ -106,9 +108,32 @@ STAGES = (
 
 def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Comparison:
     """Find fields, checks and counters. ``tell`` hears which of the stages begins."""
+    found = _search(stack, tell, np.zeros(stack.columns, np.bool_))
+    labelled = _labelled_checks(found)
+    return _search(stack, tell, labelled) if labelled.any() else found
+
+
+def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
+    """The columns of checks that are what somebody set: a check is an equation, and was solved for the wrong number."""
+    at = np.zeros(found.stack.columns, np.bool_)
+    silent = {
+        name: found.stack.labels[name]
+        for name in found.stack.labels.keys() - {f.name for f in found.fields if not f.when}
+    }
+    if silent and found.checks:
+        stack = Stack(found.stack.bits, silent, found.stack.sections)
+        in_checks = {column for check in found.checks if check.kind != "copy" for column in check.positions}
+        others = np.setdiff1d(np.arange(stack.columns), sorted(in_checks)).tolist()
+        for field in find_fields(stack, others):
+            at[list(field.positions)] = field.holds.all() and field.chance < SURELY_SET
+    return at
+
+
+def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.bool_]) -> Comparison:
+    """One search; no check stands in the columns of ``no_checks``."""
     stages = iter(STAGES)
     tell(next(stages))
-    free = stack.varies.copy()
+    free = stack.varies & ~no_checks
     copies = find_copies(stack)
     # A nibble may be another's copy only because a byte's check comes out so beside what never changed.
     nibbles = [each for each in copies if len(each.positions) == NIBBLE]
@@ -135,6 +160,7 @@ def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Compa
     _take(free, scattered)
     checks += scattered
     tell(next(stages))
+    free |= stack.varies & no_checks
     fields = find_fields(_undamaged(stack, checks), np.flatnonzero(~free).tolist(), _lowest_first(checks))
     _take(free, fields)
     of_fields = find_over_fields(stack, free, fields, checks)

@@ -26,6 +26,7 @@ from eager_tern.compare.checks import (
 from eager_tern.compare.evidence import turns
 from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import expected_value
+from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 
 CRC_WIDTHS = (16, 12, 10, 8, 7, 6, 5, 4, 3)
@@ -88,15 +89,27 @@ def _crcs_at(stack: Stack, place: Place) -> Iterator[Found]:
     for message in _messages(stack, place):
         for turned in (False, True):  # each byte processed as sent, or the other way round
             order = _turned(message) if turned else message
-            for crc_turned in (False, True):
-                at = list(range(place.first, place.after))
+            for at, crc_turned in _orders(place):
                 words = _as_integers(stack.bits, [*order, *(at[::-1] if crc_turned else at)])
                 poly = _common_divisor(words, place.width)
                 if poly is None:
                     continue
-                found = _verified(stack, place, message, turned, crc_turned, poly)
+                found = _verified(stack, place, message, turned, at, crc_turned, poly)
                 if found is not None:
                     yield found
+
+
+def _orders(place: Place) -> Iterator[tuple[list[int], bool]]:
+    """The orders in which a CRC's bits may be sent, its highest first: whether that is the other way round as a whole.
+
+    Of two bytes, each may be turned by itself, and the lower one sent first.
+    """
+    at = list(range(place.first, place.after))
+    yield at, False
+    yield at, True
+    if place.width == 2 * BYTE:
+        yield _turned(at), False
+        yield at[BYTE:] + at[:BYTE], False
 
 
 def _messages(stack: Stack, place: Place) -> list[list[int]]:
@@ -165,7 +178,7 @@ def _factor(common: int, width: int) -> int | None:
 
 
 def _verified(
-    stack: Stack, place: Place, message: list[int], turned: bool, crc_turned: bool, poly: int
+    stack: Stack, place: Place, message: list[int], turned: bool, order: list[int], crc_turned: bool, poly: int
 ) -> Found | None:
     """The CRC as a check of the sheet language, its final value from a row, if it holds in nearly all."""
     covers = _as_ranges(message)
@@ -174,7 +187,7 @@ def _verified(
     if turned and unit < BYTE:
         return None
     # Read with the first bit sent highest, a byte is processed as sent unless it is reflected.
-    at = positions(place.first, place.width, lowest_first=False)
+    at = Positions(np.array(order), np.zeros(place.width, np.uint8))
     plain = Check(
         name="CRC", kind="crc", at=at, covers=covers, unit=unit, order="msb", poly=poly & ((1 << place.width) - 1),
         reflect_in=turned, reflect_out=crc_turned,
@@ -187,7 +200,7 @@ def _verified(
         if np.sum(~holds) <= spared:
             told = witnesses(raw_numbers(stack.bits[holds], at.index))
             independent = min(_rank(_as_integers(stack.bits[holds], message)) - 1, told)
-            tried = 4.0 * 6 * len(CRC_WIDTHS) * stack.columns / 4
+            tried = 8.0 * 6 * len(CRC_WIDTHS) * stack.columns / 4
             wrong = int(np.sum(~holds))
             chance = chance_of(place.width, independent - 1, stack.rows, wrong, tried)
             return Found(check, holds, chance) if chance < MOST_CHANCE else None

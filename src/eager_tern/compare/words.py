@@ -16,6 +16,7 @@ from eager_tern.compare.stack import BitRows, raw_numbers
 
 WIDEST = 8
 MOST_PIECES = 4
+MOST_BETWEEN = 2  # constant columns within a word's nibble: bits that none of the words seen has turned
 MOST_WORDS = 0.6  # of the rows: words that come once each tell nothing
 MOST_TRIED = 12  # columns of which pieces are put together
 
@@ -56,21 +57,27 @@ def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float 
     if not ranked:
         return []
     # Neighbours that follow the word as well belong to it, though fewer bits would tell the words apart.
-    wide = _table(bits, _with_neighbours(ranked[0].positions, telling), classes, names, errors)
+    wide = _table(bits, _with_neighbours(bits, ranked[0].positions, telling), classes, names, errors)
     if wide is None or np.sum(~wide.holds) > np.sum(~ranked[0].holds) + bool(errors):
         return ranked
     return [wide, *ranked]
 
 
-def _with_neighbours(positions: tuple[int, ...], telling: Sequence[int]) -> tuple[int, ...]:
-    """A run of positions grown on both sides by columns that tell."""
+def _with_neighbours(bits: BitRows, positions: tuple[int, ...], telling: Sequence[int]) -> tuple[int, ...]:
+    """A run of positions grown on both sides by columns that tell; few constant ones may stand between."""
     low, high = min(positions), max(positions)
     if high - low + 1 != len(positions):
         return positions
-    while low - 1 in telling:
-        low -= 1
-    while high + 1 in telling:
-        high += 1
+    steady = (bits == bits[:1]).all(axis=0)
+    grown = True
+    while grown and high - low < WIDEST:
+        below = next((c for c in range(low - 1, low - 2 - MOST_BETWEEN, -1) if c in telling), None)
+        above = next((c for c in range(high + 1, high + 2 + MOST_BETWEEN) if c in telling), None)
+        grown = False
+        if below is not None and steady[below + 1 : low].all() and high - below < WIDEST:
+            low, grown = below, True
+        if above is not None and steady[high + 1 : above].all() and above - low < WIDEST:
+            high, grown = above, True
     return tuple(range(high, low - 1, -1))
 
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import codecs
+import re
 from pathlib import Path
 
 from eager_tern.errors import InputError
 
 UTF_16 = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
-PLAIN = str.maketrans({"\u2212": "-", "\u00a0": " ", "\u202f": " ", "\u2009": " "})  # as word processors set numbers
+# As word processors set numbers; names keep theirs.
+MINUS = re.compile("\u2212(?=\\d)")
+SPACE = re.compile("(?<=[\\d,;])[\u00a0\u202f\u2009]|[\u00a0\u202f\u2009](?=[-+\\d])")
 
 
 def decoded(head: bytes) -> str | None:
@@ -29,4 +32,4 @@ def text_of(path: Path) -> str:
 
 def _plain(text: str) -> str:
     text = text.replace("\r\n", "\n").replace("\r", "\n")
-    return text if text.isascii() else text.translate(PLAIN)
+    return text if text.isascii() else SPACE.sub(" ", MINUS.sub("-", text))
