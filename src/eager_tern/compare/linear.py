@@ -71,7 +71,9 @@ def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
             if not left[place.first : place.after].any() or not all(_may_be_implied(c, width) for c in there):
                 continue
             crcs = (crc for crc in _crcs_at(stack, place) if not follows(crc.covers, place, (*known, *found)))
-            best = next((crc for crc in crcs if all(crc.holds.sum() >= c.holds.sum() for c in there)), None)
+            # Damage to other bits than theirs fails the CRC alone.
+            fewest = max((int(c.holds.sum()) for c in there), default=0) - damaged(stack.rows)
+            best = next((crc for crc in crcs if crc.holds.sum() >= fewest), None)
             if best is not None:
                 found.append(best)
                 left[place.first : place.after] = False
