@@ -124,6 +124,10 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "levels as letters": lambda p: "# 20 kHz\n" + "".join("LH"[v] for v in polls(p)),
     "levels behind a count": lambda p: "# sampled every 50 us\n"
     + "\n".join(f"{i:05d}: " + " ".join(map(str, polls(p)[i : i + 32])) for i in range(0, len(polls(p)), 32)),
+    "counted levels": lambda p: "# sample rate: 20 kHz\nsample,ch0\n"
+    + "\n".join(f"{n},{v}" for n, v in enumerate(polls(p))),
+    "milliseconds with commas": lambda p: "Zeit (ms)\tKanal\n"
+    + of_edges(p, lambda t, v: f"{t / 1000:.3f}\t{v}".replace(".", ",")),
     "what another shell writes": lambda p: "\n".join(map(signed, p)).encode("utf-16"),
     "a word processor's": lambda p: "\n\n".join(map(signed, p)).replace("-", "\u2212").replace(" ", "\u00a0"),
     "quoted in a mail": lambda p: "\n>\n".join(

@@ -33,6 +33,7 @@ FULL = 0.9  # of such a counter's range is seen
 
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
+DECIMAL_COMMA = re.compile(r"\d,\d+[;\t]")
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
@@ -82,6 +83,8 @@ def claims(head: bytes, suffix: str) -> bool:
     lines = text.splitlines()
     if _is_polls(lines):
         return True
+    if DECIMAL_COMMA.search(text) and level_csv.names_time(text):
+        return False
     log = _log(text if len(lines) < 2 or len(head) < 4096 else "\n".join(lines[:-1]))
     if log is None or log.rows.lines.size < FEWEST_LINES:
         return False

@@ -18,7 +18,7 @@ from eager_tern.formats import written
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.rates import UNITS_US, rate_named
 from eager_tern.formats.rows import LINE
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses
@@ -26,6 +26,7 @@ from eager_tern.signal.values import Floats, Pulses
 SUFFIXES = (".csv", ".tsv")
 
 TIME_WORDS = {"time", "t", "timestamp", "x-axis", "zeit", "temps", "tiempo", "tempo"}
+COUNTS = {"sample", "samples", "index", "n", "nr", "no", "count", "#"}
 UNIT_CELL = re.compile(r"^\s*[\[(]?\s*([a-zµμ]+)\s*[\])]?\s*$", re.IGNORECASE)
 TITLE = re.compile(r"^(?!\d)[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
 UNKNOWN_WORDS = {"", "x", "z", "?", "-"}
@@ -54,7 +55,10 @@ def claims(head: bytes, suffix: str) -> bool:
         return False
     if not names_time(text) and (written.holds_rows(text) or written.holds_frames(text)):
         return False
-    return _header(text) is not None or _is_table(text) or (suffix in SUFFIXES and not written.begins(text))
+    if _header(text) is not None or _is_table(text):
+        return True
+    samples = rate_named(text) is not None and not any(delimiter in text for delimiter in DELIMITERS)
+    return suffix in SUFFIXES and not samples and not written.begins(text)
 
 
 def names_time(text: str) -> bool:
@@ -120,16 +124,17 @@ def _unit_of(name: str) -> str | None:
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """One capture a channel. Raises InputError with the row."""
     try:
-        return _read(path, _text(path), ThresholdSettings(options.level) if options.level is not None else None)
+        return _read(path, _text(path), options)
     except csv.Error as error:
         raise InputError(path, f"is no table that can be read ({error})") from None
 
 
-def _read(path: Path, text: str, threshold: ThresholdSettings | None) -> list[Capture]:
+def _read(path: Path, text: str, options: ReadOptions) -> list[Capture]:
+    threshold = ThresholdSettings(options.level) if options.level is not None else None
     header = _header(text[: 1 << 16])
     if header is None:
         raise InputError(path, "has no header with a time column", "line 1")
-    column, scale = _time_column(header, path)
+    column, scale = _counted(header, text, options) or _time_column(header, path)
     if len([name for name in header.names if name]) < 2:
         raise InputError(path, "has a time column but no column of levels", f"line {header.line}")
     table, warnings = _numbers(text, header, path)
@@ -156,6 +161,15 @@ def _text(path: Path) -> str:
         if error.start > PREAMBLE * 80:
             raise InputError(path, "is not text", f"byte {error.start}") from None
         return data.decode("latin-1")  # a µ or a ° in the header, from a program of the old days
+
+
+def _counted(header: _Header, text: str, options: ReadOptions) -> tuple[int, float] | None:
+    """The column that counts samples, and how long one lasts (µs), where no column names a time but a rate is known."""
+    if any(_unit_of(name) is not None for name in header.names):
+        return None
+    rate = options.rate_hz or rate_named("\n".join(text.splitlines()[: header.line]))
+    at = next((at for at, name in enumerate(header.names) if name.lower() in COUNTS), None)
+    return (at, 1e6 / rate) if rate and at is not None else None
 
 
 def _time_column(header: _Header, path: Path) -> tuple[int, float]:
@@ -273,4 +287,4 @@ def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     path.write_text("".join(line.replace(",", delimiter) + "\n" for line in lines), "utf-8")
 
 
-FORMAT = Format("level-csv", SUFFIXES, claims, read, write, obeys=frozenset({"level"}))
+FORMAT = Format("level-csv", SUFFIXES, claims, read, write, obeys=frozenset({"level", "rate_hz"}))
