@@ -9,9 +9,10 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from eager_tern.desk.settings import SIZES, THEMES, load_settings
+from eager_tern.desk.settings import LENGTHS, SIZES, THEMES, load_settings
 from eager_tern.desk.theme import DAY, NIGHT, Palette
 from eager_tern.desk.window import TITLE_BAR, Window, inside
+from eager_tern.session.words import duration, moment
 from tests.desk.conftest import settle
 
 
@@ -97,6 +98,12 @@ def test_what_is_preferred_counts_at_once_and_is_kept(window: Window, qtbot: QtB
     page.scale.setCurrentIndex(SIZES.index(150))
     page.scale.activated.emit(0)
     assert "next start" in page.aside.text()
+    page.lengths.setCurrentIndex(LENGTHS.index("us"))
+    page.lengths.activated.emit(0)
+    assert (duration(67_500.0), moment(5e5, 1e5)) == ("67500 µs", "500000 µs")
+    page.lengths.setCurrentIndex(LENGTHS.index("fitting"))
+    page.lengths.activated.emit(0)
+    assert (duration(67_500.0), moment(5e5, 1e5)) == ("67.5 ms", "0.5 s")
     page.folder.setText(str(tmp_path / "mine"))
     page.folder.editingFinished.emit()
     assert load_settings().size == 150
@@ -108,9 +115,25 @@ def test_what_is_preferred_counts_at_once_and_is_kept(window: Window, qtbot: QtB
     assert list((tmp_path / "mine").glob("*.tern"))
 
 
+def test_a_loudspeaker_is_chosen_and_stays_when_it_is_away(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    there = ["Hut's speaker", "Headset"]
+    monkeypatch.setattr("eager_tern.desk.preferences.loudspeakers", lambda: there)
+    window.commands.do("preferences")
+    page = window.preferences
+    page.loudspeaker.setCurrentIndex(2)
+    page.loudspeaker.activated.emit(2)
+    assert window.signal.hear_it.through == load_settings().loudspeaker == "Headset"
+    there.pop()
+    window.commands.do("preferences")
+    assert page.loudspeaker.currentText() == "Headset"
+    page.loudspeaker.setCurrentIndex(0)
+    page.loudspeaker.activated.emit(0)
+    assert window.signal.hear_it.through == ""
+
+
 def test_a_frame_is_heard_with_a_cursor_on_the_tape(window: Window, qtbot: QtBot) -> None:
     played: list[int] = []
-    window.signal.hear_it._player = lambda samples: played.append(samples.size)
+    window.signal.hear_it._player = lambda samples, _: played.append(samples.size)
     moved: list[float] = []
     window.signal.hear_it.moved.connect(moved.append)
     qtbot.mouseClick(window.signal.hear, Qt.MouseButton.LeftButton)

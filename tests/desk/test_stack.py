@@ -13,12 +13,14 @@ from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
+from eager_tern.compare.comparison import STAGES
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.findings import CardView
 from eager_tern.desk.log_model import PRESS_ROLE
 from eager_tern.desk.stack_grid import HEAD, LEFT, NAMES, ROW, StackGrid
 from eager_tern.desk.ways import Way, number_text, pieces
 from eager_tern.desk.window import Window
+from eager_tern.session.comparison import DONE, Stage
 from tests.desk.conftest import settle
 from tests.handsets import join, nec
 
@@ -441,8 +443,16 @@ def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
     window.choose_gadget(4)
     settle(window)
     window.show_leaf("Stack")
-    said: set[str] = set()
-    window.comparison.progressed.connect(lambda: said.add(window.stack.words.text()))
+    said: list[str] = []
+    window.comparison.progressed.connect(lambda: said.append(window.stack.words.text()))
     window.commands.do("search")
-    qtbot.waitUntil(lambda: window.comparison.comparison is not None, timeout=30_000)
-    assert {"Looking for sums … step 2 of 8", "Looking for what labels say … step 6 of 8"} <= said
+    qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=30_000)
+    for words in ("Looking for sums … step 2 of 8", "what labels say … step 6 of 8", "left out … part 2 of 5"):
+        assert any(words in each for each in said)
+
+
+def test_how_long_a_search_takes_yet_is_said_where_that_is_worth_it() -> None:
+    assert Stage("Looking for sums", 0.4).words == "Looking for sums"
+    assert Stage("Looking for sums", 12.3).words == "Looking for sums, about 12 s left"
+    assert len(DONE) == len(STAGES)
+    assert sorted(DONE) == list(DONE)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Set
+from collections.abc import Callable, Mapping, Set
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -44,10 +44,14 @@ class Proof:
         return f"{told}their labels, {int(self.predicted.sum())} predicted unseen"
 
 
-def prove(comparison: Comparison, folds: int = FOLDS, verdicts: Set[str] = frozenset()) -> Proof:
+def prove(
+    comparison: Comparison, folds: int = FOLDS, verdicts: Set[str] = frozenset(),
+    tell: Callable[[int], None] = lambda _: None,
+) -> Proof:  # fmt: skip
     """Hold what a comparison has settled against its stack, and searches without some rows against those rows.
 
-    ``verdicts`` are findings that are dismissed, there too, or accepted.
+    ``verdicts`` are findings that are dismissed, there too, or accepted. ``tell`` hears which of the ``folds`` parts
+    is left out now.
     """
     stack, comparison = comparison.stack, settled(comparison, verdicts)
     expected = expected_bits(comparison, stack)
@@ -55,6 +59,7 @@ def prove(comparison: Comparison, folds: int = FOLDS, verdicts: Set[str] = froze
     predicted = np.zeros(stack.rows, np.bool_)
     asked = np.flatnonzero(labelled)
     for fold in range(min(folds, asked.size)):
+        tell(fold)
         out = asked[fold::folds]
         left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), verdicts)
         left = settled(left, verdicts | {accepting(named(field)) for field in comparison.fields})

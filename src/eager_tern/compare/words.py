@@ -57,22 +57,25 @@ def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float 
     if not ranked:
         return []
     # Neighbours that follow the word as well belong to it, though fewer bits would tell the words apart.
-    wide = _table(bits, _with_neighbours(bits, ranked[0].positions, telling), classes, names, errors)
-    if wide is None or np.sum(~wide.holds) > np.sum(~ranked[0].holds) + bool(errors):
-        return ranked
-    return [wide, *ranked]
+    for between in (MOST_BETWEEN, 0):
+        wide = _table(bits, _with_neighbours(bits, ranked[0].positions, telling, between), classes, names, errors)
+        if wide is not None and np.sum(~wide.holds) <= np.sum(~ranked[0].holds) + bool(errors):
+            return [wide, *ranked]
+    return ranked
 
 
-def _with_neighbours(bits: BitRows, positions: tuple[int, ...], telling: Sequence[int]) -> tuple[int, ...]:
-    """A run of positions grown on both sides by columns that tell; few constant ones may stand between."""
+def _with_neighbours(
+    bits: BitRows, positions: tuple[int, ...], telling: Sequence[int], between: int
+) -> tuple[int, ...]:
+    """A run of positions grown on both sides by columns that tell; so many constant ones may stand between."""
     low, high = min(positions), max(positions)
     if high - low + 1 != len(positions):
         return positions
     steady = (bits == bits[:1]).all(axis=0)
     grown = True
     while grown and high - low < WIDEST:
-        below = next((c for c in range(low - 1, low - 2 - MOST_BETWEEN, -1) if c in telling), None)
-        above = next((c for c in range(high + 1, high + 2 + MOST_BETWEEN) if c in telling), None)
+        below = next((c for c in range(low - 1, low - 2 - between, -1) if c in telling), None)
+        above = next((c for c in range(high + 1, high + 2 + between) if c in telling), None)
         grown = False
         if below is not None and steady[below + 1 : low].all() and high - below < WIDEST:
             low, grown = below, True

@@ -20,9 +20,10 @@ class HearIt(QObject):
     moved = pyqtSignal(float)
     failed = pyqtSignal(str)
 
-    def __init__(self, player: Callable[[Samples], None] = play) -> None:
+    def __init__(self, player: Callable[[Samples, str], None] = play) -> None:
         super().__init__()
         self._player = player
+        self.through = ""  # a loudspeaker's name; the usual one
         self._began = self._lasts = 0.0
         self._slower = 1.0
         self._timer = QTimer(self)
@@ -37,7 +38,7 @@ class HearIt(QObject):
         """Play it from the beginning."""
         samples = audible(pulses, manner)
         try:
-            self._player(samples)
+            self._player(samples, self.through)
         except InputError as error:
             self.failed.emit(str(error))
             return

@@ -10,12 +10,15 @@ from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from eager_tern.desk.asking import ask_folder
 from eager_tern.desk.choice import choice
 from eager_tern.desk.links import link
-from eager_tern.desk.settings import SIZES, THEMES, Settings
+from eager_tern.desk.settings import LENGTHS, SIZES, THEMES, Settings
 from eager_tern.desk.words import Words
+from eager_tern.devices.loudspeaker import loudspeakers
 from eager_tern.places import casebooks_folder
 
 WIDTH = 220  # of a box: a form would draw it as wide as the page
 SHOWN = {"desktop": "as the desktop", "day": "day", "night": "night"}
+LENGTHS_SHOWN = {"fitting": "µs, ms or s, as fits", "us": "always µs"}
+USUAL = "the usual one"
 
 
 class Preferences(QWidget):
@@ -36,14 +39,17 @@ class Preferences(QWidget):
         self.theme = choice("Theme", [SHOWN[theme] for theme in THEMES])
         self.scale = choice("Size of everything", [f"{size} %" for size in SIZES])
         self.scale.setCurrentIndex(SIZES.index(settings.size))
-        self.show_theme()
-        for box in (self.theme, self.scale):
+        self.lengths = choice("Lengths", [LENGTHS_SHOWN[each] for each in LENGTHS])
+        self.lengths.setCurrentIndex(LENGTHS.index(settings.lengths))
+        self.loudspeaker = choice("Loudspeaker", [USUAL])
+        self.refresh()
+        boxes = (self.theme, self.scale, self.lengths, self.loudspeaker)
+        for box in boxes:
             box.setFixedWidth(WIDTH)
+            box.activated.connect(self._take)
         self.folder = QLineEdit(settings.casebooks or str(casebooks_folder()))
         self.folder.setAccessibleName("Folder of casebooks that are not named yet")
         self.folder.setMinimumWidth(380)
-        self.theme.activated.connect(self._take)
-        self.scale.activated.connect(self._take)
         self.folder.editingFinished.connect(self._take)
         where = QHBoxLayout()
         where.setSpacing(12)
@@ -57,6 +63,8 @@ class Preferences(QWidget):
         form.setHorizontalSpacing(18)
         form.addRow(Words("Theme"), self.theme)
         form.addRow(Words("Size of everything"), self.scale)
+        form.addRow(Words("Lengths"), self.lengths)
+        form.addRow(Words("Hear it through"), self.loudspeaker)
         form.addRow(Words("Casebooks not named yet"), where)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(40, 28, 40, 28)
@@ -66,14 +74,21 @@ class Preferences(QWidget):
         layout.addWidget(self.aside)
         layout.addStretch(1)
 
-    def show_theme(self) -> None:
-        """What is in force, if it was changed elsewhere."""
+    def refresh(self) -> None:
+        """Show what is in force, if it was changed elsewhere, and the loudspeakers there are now."""
         self.theme.setCurrentIndex(THEMES.index(self._settings.theme))
+        chosen = self._settings.loudspeaker
+        self._loudspeakers = ["", *dict.fromkeys([*loudspeakers(), *([chosen] if chosen else [])])]
+        self.loudspeaker.clear()
+        self.loudspeaker.addItems([name or USUAL for name in self._loudspeakers])
+        self.loudspeaker.setCurrentIndex(self._loudspeakers.index(chosen))
 
     def _take(self) -> None:
         settings, before = self._settings, self._settings.size
         settings.theme = THEMES[self.theme.currentIndex()]
         settings.size = SIZES[self.scale.currentIndex()]
+        settings.lengths = LENGTHS[self.lengths.currentIndex()]
+        settings.loudspeaker = self._loudspeakers[self.loudspeaker.currentIndex()]
         text = self.folder.text().strip()
         settings.casebooks = "" if text == str(casebooks_folder()) else text
         self.aside.setText("The new size is there at the next start." if settings.size != before else "")

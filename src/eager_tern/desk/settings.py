@@ -13,6 +13,8 @@ from eager_tern.places import config_folder
 MOST_RECENT = 8
 ThemeName = Literal["desktop", "day", "night"]
 THEMES: tuple[ThemeName, ...] = ("desktop", "day", "night")
+Lengths = Literal["fitting", "us"]
+LENGTHS: tuple[Lengths, ...] = ("fitting", "us")
 SIZES = (90, 100, 110, 125, 150, 175, 200)
 log = logging.getLogger(__name__)
 
@@ -21,6 +23,8 @@ class Settings(BaseModel):
     recent: list[str] = []
     theme: ThemeName = "desktop"
     size: int = 100  # of everything, per cent
+    lengths: Lengths = "fitting"
+    loudspeaker: str = ""  # what a frame is heard through; the usual one
     casebooks: str = ""  # where those go that are not named yet; the usual place
     armed: bool = False
     ear: bool = False

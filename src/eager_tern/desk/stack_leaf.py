@@ -288,7 +288,7 @@ class StackLeaf(QWidget):
             if model.proof is not None:
                 text += f" · {model.proof.words}"
             elif model.searching:
-                text += " · looking again, for what was changed …"
+                text += f" · {model.stage.words if model.stage is not None else 'looking again …'}"
             if model.proof is not None and is_settled(found):
                 text += " · no further press would settle more"
         self.words.setText(text)

@@ -15,7 +15,7 @@ from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import bit_at, bit_span
 from eager_tern.session.session import Session
-from eager_tern.session.words import duration
+from eager_tern.session.words import duration, moment
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
@@ -155,14 +155,7 @@ class StripTape(QWidget):
         for n in range(int(np.ceil(self.from_us / step)), int(self.to_us / step) + 1):
             x = box.left() + (n * step - self.from_us) * scale
             painter.drawLine(QPointF(x, box.bottom() + 17), QPointF(x, box.bottom() + 23))
-            text = (
-                f"{n * step / 1e6:g} s"
-                if step >= 1e5
-                else f"{n * step / 1e3:g} ms"
-                if step >= 100
-                else f"{n * step:g} µs"
-            )
-            painter.drawText(QPointF(x + 3, box.bottom() + 33), text)
+            painter.drawText(QPointF(x + 3, box.bottom() + 33), moment(n * step, step))
 
     def _draw_calipers(self, painter: QPainter, box: QRectF, scale: float) -> None:
         painter.setPen(QPen(colour("attention"), 1.6))

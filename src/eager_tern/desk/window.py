@@ -71,6 +71,7 @@ from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice
 from eager_tern.session.sweeping import Sweeping
+from eager_tern.session.words import write_durations
 
 WIDTH, HEIGHT = 1280, 800
 TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
@@ -324,12 +325,20 @@ class Window(QMainWindow):
         self._show_page()
 
     def show_preferences(self) -> None:
-        self.preferences.show_theme()
+        self.preferences.refresh()
         self._lay_over(self.preferences)
 
     def _preferred(self) -> None:
         save_settings(self.settings)
+        self._obey()
         self.apply_theme()
+        self.timing.refresh()
+        self.findings.refresh()
+
+    def _obey(self) -> None:
+        """What was preferred, in parts of the window that know no settings."""
+        write_durations(self.settings.lengths == "us")
+        self.signal.hear_it.through = self.settings.loudspeaker
 
     def toggle_night(self) -> None:
         self.settings.theme = "day" if self.is_night else "night"
@@ -596,6 +605,7 @@ class Window(QMainWindow):
         self._stay_inside()
         if self.settings.splitter:
             self.splitter.restoreState(QByteArray.fromHex(self.settings.splitter.encode()))
+        self._obey()
         self.apply_theme()
 
     def _stay_inside(self) -> None:

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.devices.sound import sounddevice_if_there
+from eager_tern.devices.sound import CARD, cards, sounddevice_if_there
 from eager_tern.errors import InputError
 from eager_tern.signal.values import Floats, Pulses
 
@@ -38,13 +38,18 @@ def audible(pulses: Pulses, manner: Manner) -> Samples:
     return (LOUD * wave).astype(np.float32)
 
 
-def play(samples: Samples) -> None:
-    """Through the usual loudspeaker; returns at once. Raises InputError where there is none."""
+def loudspeakers() -> list[str]:
+    """The names of this machine's sound outputs; none where sound is not installed."""
+    return [port.device.removeprefix(CARD) for port in cards("output", 1)]
+
+
+def play(samples: Samples, through: str = "") -> None:
+    """Through a loudspeaker, or the usual one; returns at once. Raises InputError where there is none."""
     sounddevice = sounddevice_if_there()
     if sounddevice is None:
         raise InputError("loudspeaker", "sound needs the package sounddevice and the library PortAudio (libportaudio2)")
     try:
-        sounddevice.play(samples, RATE_HZ)
+        sounddevice.play(samples, RATE_HZ, device=through or None)
     except (sounddevice.PortAudioError, ValueError) as error:
         raise InputError("loudspeaker", f"cannot play ({error})") from None
 

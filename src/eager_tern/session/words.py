@@ -11,6 +11,7 @@ from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.reading import Reading
 
 SHORT_BITS = 32  # a code of as many is shown in hex where there is little room
+_in_microseconds = False
 CODE_NAMES = {
     "pulse-distance": "pulse distance",
     "pulse-width": "pulse width",
@@ -24,13 +25,26 @@ def clock_time(seconds: float) -> str:
     return time.strftime("%H:%M:%S", time.localtime(seconds))
 
 
+def write_durations(in_microseconds: bool) -> None:
+    """From now on write all durations in microseconds, or each in the unit that fits it."""
+    global _in_microseconds
+    _in_microseconds = in_microseconds
+
+
 def duration(us: float) -> str:
     """A duration with sensible digits."""
-    if us < 10_000:
+    if us < 10_000 or _in_microseconds:
         return f"{us:.0f} µs"
     if us < 1_000_000:
         return f"{us / 1e3:.1f} ms"
     return f"{us / 1e6:.2f} s" if us < 60e6 else f"{us / 60e6:.1f} min"
+
+
+def moment(us: float, step_us: float) -> str:
+    """A time on a ruler whose lines are so far apart."""
+    if _in_microseconds or step_us < 100:
+        return f"{us:.12g} µs"
+    return f"{us / 1e6:g} s" if step_us >= 1e5 else f"{us / 1e3:g} ms"
 
 
 def frequency(hz: float) -> str:
