@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from eager_tern.desk.settings import LENGTHS, SIZES, THEMES, load_settings
 from eager_tern.desk.theme import DAY, NIGHT, Palette
 from eager_tern.desk.window import TITLE_BAR, Window, inside
+from eager_tern.desk.words import shortened
 from eager_tern.session.words import duration, moment
 from tests.desk.conftest import settle
 
@@ -149,3 +150,13 @@ def test_without_a_loudspeaker_that_is_said(window: Window, monkeypatch: pytest.
     monkeypatch.setattr("eager_tern.devices.loudspeaker.sounddevice_if_there", lambda: None)
     window.signal.clicks.click()
     assert "sounddevice" in window.notice.text
+
+
+def test_what_has_no_room_is_shortened_between_words(window: Window) -> None:
+    metrics = window.fontMetrics()
+    words = "power off · temperature\u00a019 · mode\u00a0cool"
+    width = metrics.horizontalAdvance("power off · temperature\u00a019 · mo")
+    assert shortened(metrics, words, width) == "power off · temperature\u00a019 …"
+    assert metrics.horizontalAdvance(shortened(metrics, words, width)) <= width
+    assert shortened(metrics, words, 10 * width) == words
+    assert shortened(metrics, "Barometerstation", metrics.horizontalAdvance("Barom")).startswith("Ba")

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.desk.qt import clipboard
 from eager_tern.desk.theme import SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import shortened
 from eager_tern.protocol.fields import marked
 from eager_tern.protocol.layout import BitGroup, bit_groups
 from eager_tern.protocol.reading import Reading
@@ -168,7 +169,7 @@ class Bits(QWidget):
         area = QRectF(middle - width / 2 - 4 if wide else left, y + 12, width + 8, 16)
         flags = Qt.AlignmentFlag.AlignHCenter if wide else Qt.AlignmentFlag.AlignLeft
         painter.setFont(text_font(SMALL_PX + 1))
-        name = painter.fontMetrics().elidedText(group.name, Qt.TextElideMode.ElideRight, int(area.width()))
+        name = shortened(painter.fontMetrics(), group.name, area.width())
         painter.drawText(area, flags, name)
         painter.setFont(digit_font(13))
         painter.drawText(area.translated(0, 17).adjusted(0, 0, 0, 3), flags, self._value(group))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from eager_tern.demo.obeying import Gadget
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import shortened
 
 HEIGHT, PICTURE = 92, 58
 LEFT = 14
@@ -65,7 +66,7 @@ class Face(QWidget):
         painter.setPen(colour("quiet" if untold else "proven" if obeyed else "uncertain"))
         words = ("" if untold else "✓ " if obeyed else "✗ ") + self._words(gadget)
         area = QRectF(LEFT, PICTURE + 8, self.width() - 2 * LEFT, 24)
-        words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(area.width()))
+        words = shortened(painter.fontMetrics(), words, area.width())
         painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, words)
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolB
 from eager_tern.casebook.shots import next_shot
 from eager_tern.desk.level import Level
 from eager_tern.desk.qt import add_action, menu_of
-from eager_tern.desk.words import Words, tool_tip
+from eager_tern.desk.words import Words, shortened, tool_tip
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice, source_choices
@@ -30,7 +30,7 @@ class Elided(Words):
         self._words = words
         self.setToolTip(tool_tip(words))
         self.setAccessibleName(words)
-        self.setText(self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, self.width()))
+        self.setText(shortened(self.fontMetrics(), words, self.width()))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

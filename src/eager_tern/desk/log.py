@@ -22,7 +22,7 @@ from eager_tern.desk.label_editor import LabelEditor
 from eager_tern.desk.log_model import PRESS_ROLE, SHORT_ROLE, LogModel, StrayFold
 from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, text_font
-from eager_tern.desk.words import Words
+from eager_tern.desk.words import Words, shortened
 from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time, hold, plural, short_code
 
@@ -75,9 +75,7 @@ class LogDelegate(QStyledItemDelegate):
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, clock_time(press.caught_at))
         painter.setFont(text_font(bold=bool(press.label)))
         painter.setPen(colour("ink" if press.label else "quiet"))
-        label = painter.fontMetrics().elidedText(
-            said or "type a label", Qt.TextElideMode.ElideRight, int(inner.width() - 72)
-        )
+        label = shortened(painter.fontMetrics(), said or "type a label", inner.width() - 72)
         painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, label)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 22, self._thumb(press))
         painter.setFont(text_font(ASIDE_PX))  # its digits are of one width, its points and colons stand close
@@ -89,7 +87,7 @@ class LogDelegate(QStyledItemDelegate):
             room = int(second.width()) - painter.fontMetrics().horizontalAdvance(code) - 6
             painter.setFont(text_font(SMALL_PX))
             painter.setPen(colour("quiet"))
-            held = painter.fontMetrics().elidedText(held, Qt.TextElideMode.ElideRight, room)
+            held = shortened(painter.fontMetrics(), held, room)
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, held)
 
     def _thumb(self, press: Caught) -> QPixmap:

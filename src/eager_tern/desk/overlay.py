@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from eager_tern.casebook.values import Caught
 from eager_tern.desk.ink import draw_marks
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
+from eager_tern.desk.words import shortened
 from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time, duration
 from eager_tern.signal.measure import best_shift_us, differing_stretches, edge_difference_us
@@ -114,7 +115,7 @@ class Overlay(QWidget):
             painter.setFont(text_font(ASIDE_PX))
             painter.setPen(colour("ink" if n == 0 else "quiet"))
             name = row.press.label or clock_time(row.press.caught_at)
-            name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAME_WIDTH - 10)
+            name = shortened(painter.fontMetrics(), name, NAME_WIDTH - 10)
             painter.drawText(QPointF(LEFT, here.bottom() - 2), name)
             painter.drawText(QPointF(here.right() + 10, here.bottom() - 2), row.note)
         if self._with_bits:
@@ -133,9 +134,7 @@ class Overlay(QWidget):
             bits, y = row.press.reading.bits, top + n * BIT_ROW
             painter.setFont(text_font(ASIDE_PX))
             painter.setPen(colour("quiet"))
-            name = painter.fontMetrics().elidedText(
-                row.press.label or clock_time(row.press.caught_at), Qt.TextElideMode.ElideRight, NAME_WIDTH - 10
-            )
+            name = shortened(painter.fontMetrics(), row.press.label or clock_time(row.press.caught_at), NAME_WIDTH - 10)
             painter.drawText(QPointF(LEFT, y + 14), name)
             painter.setFont(digit_font(12))
             for i, bit in enumerate(bits):

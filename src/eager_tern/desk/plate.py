@@ -10,7 +10,7 @@ from eager_tern.casebook.changes import PlaceKey
 from eager_tern.casebook.keys import PLATE_COLUMNS, Key, ghost_values, ghosts, summary
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
-from eager_tern.desk.words import Words
+from eager_tern.desk.words import Words, shortened
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.words import plural, short_code
@@ -107,7 +107,7 @@ class Plate(QWidget):
         inner = box.adjusted(11, 8, -8, -7)
         painter.setFont(text_font(bold=best is not None))
         painter.setPen(colour("ink" if best is not None else "quiet"))
-        name = painter.fontMetrics().elidedText(key.name, Qt.TextElideMode.ElideRight, int(inner.width()))
+        name = shortened(painter.fontMetrics(), key.name, inner.width())
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("ink" if best is not None else "quiet"))

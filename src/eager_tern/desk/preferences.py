@@ -18,7 +18,7 @@ from eager_tern.places import casebooks_folder
 WIDTH = 220  # of a box: a form would draw it as wide as the page
 SHOWN = {"desktop": "as the desktop", "day": "day", "night": "night"}
 LENGTHS_SHOWN = {"fitting": "µs, ms or s, as fits", "us": "always µs"}
-USUAL = "the usual one"
+USUAL = "the usual loudspeaker"
 
 
 class Preferences(QWidget):

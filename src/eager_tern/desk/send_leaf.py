@@ -25,7 +25,7 @@ from eager_tern.desk.links import link
 from eager_tern.desk.qt import add_action, menu_of, sure
 from eager_tern.desk.ruler import draw_leans
 from eager_tern.desk.theme import ASIDE_PX, colour, text_font
-from eager_tern.desk.words import Words, tool_tip
+from eager_tern.desk.words import Words, shortened, tool_tip
 from eager_tern.sending.wording import echo_in_words
 from eager_tern.session.sending import LineSaid, Sending
 from eager_tern.session.session import Session
@@ -140,7 +140,7 @@ class _Preview(QWidget):
             area = QRectF(18, box.top() + 1, self.width() - 24, box.height())
             painter.setPen(colour("attention" if line.wrong else "quiet"))
             mark = "✗ " if line.wrong else ""
-            words = painter.fontMetrics().elidedText(mark + line.words, Qt.TextElideMode.ElideRight, int(area.width()))
+            words = shortened(painter.fontMetrics(), mark + line.words, area.width())
             painter.drawText(area, Qt.AlignmentFlag.AlignTop, words)
             if number == self._editor.going:
                 middle = box.top() + 10

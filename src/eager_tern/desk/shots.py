@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from eager_tern.casebook.shots import Shots, next_shot, parse_plan, shots_csv, shots_from_csv
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour, text_font
-from eager_tern.desk.words import Words
+from eager_tern.desk.words import Words, shortened
 from eager_tern.errors import InputError
 from eager_tern.replacing import write_text
 from eager_tern.session.session import Session
@@ -81,7 +81,7 @@ class ShotRows(QWidget):
             painter.setFont(text_font(bold=n == coming))
             painter.setPen(colour("ink" if shot.open else "quiet"))
             words = shot.text + (" · skipped" if shot.skipped else "")
-            words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()) - 24)
+            words = shortened(painter.fontMetrics(), words, int(box.width()) - 24)
             painter.drawText(box.adjusted(20, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, words)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

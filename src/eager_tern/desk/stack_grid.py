@@ -26,6 +26,7 @@ from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.ways import Piece, Range, Way, number_text, pieces
+from eager_tern.desk.words import shortened
 
 Against = Literal["row above", "first row", "most common", "chosen row", "label"]
 AGAINST: tuple[Against, ...] = ("row above", "first row", "most common", "chosen row", "label")
@@ -271,7 +272,7 @@ class StackGrid(QAbstractScrollArea):
         name = self.names[row] or f"press {row + 1}"
         if row in self.doubtful:
             name = f"? {name}"
-        name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAMES - 12)
+        name = shortened(painter.fontMetrics(), name, NAMES - 12)
         painter.drawText(QRectF(LEFT, y, NAMES - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
 
     def _paint_row(self, painter: QPainter, n: int, left: float, y: float) -> None:
