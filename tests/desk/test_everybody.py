@@ -5,13 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QRect, QSize, Qt
+from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.settings import LENGTHS, SIZES, THEMES, load_settings
 from eager_tern.desk.theme import DAY, NIGHT, Palette
-from eager_tern.desk.window import TITLE_BAR, Window, inside
+from eager_tern.desk.window import FRAME, TITLE_BAR, Window, inside
 from eager_tern.desk.words import shortened
 from eager_tern.session.words import duration, moment
 from tests.desk.conftest import settle
@@ -67,21 +67,22 @@ def cut_off(widget: QWidget) -> list[str]:
 
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (1366, 768), (1920, 1080)])
 def test_every_leaf_fits_every_screen(window: Window, qtbot: QtBot, size: tuple[int, int]) -> None:
-    window.resize(QSize(*size))
+    fitting = inside(QRect(0, 0, *size), QRect(0, 0, *size)).size()  # frame and title bar are the screen's, too
+    window.resize(fitting)
     for gadget in (1, 4):
         window.choose_gadget(gadget)
         settle(window)
         for leaf in ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots", "Send"):
             window.show_leaf(leaf)
             qtbot.wait(20)
-            assert window.width() == size[0], leaf
-            assert window.height() == size[1], leaf
+            assert window.size() == fitting, leaf
+            assert window.tabs.tabRect(window.tabs.count() - 1).right() <= window.pages.width()
             assert not cut_off(window.pages.currentWidget()), (leaf, size)  # type: ignore[arg-type]
 
 
 def test_a_window_opens_inside_the_screen() -> None:
     small, large = QRect(0, 0, 1280, 800), QRect(0, 0, 3840, 2160)
-    assert inside(QRect(0, 0, 1280, 800), small) == QRect(0, TITLE_BAR, 1280, 800 - TITLE_BAR)
+    assert inside(QRect(0, 0, 1280, 800), small) == QRect(0, TITLE_BAR, 1280, 800 - TITLE_BAR - FRAME)
     assert inside(QRect(300, 200, 1280, 800), large) == QRect(300, 200, 1280, 800)
     assert large.contains(inside(QRect(-500, -500, 1280, 800), large))
     assert large.contains(inside(QRect(9000, 9000, 1280, 800), large))  # where a screen was that is gone

@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from eager_tern.desk.level import Level
 from eager_tern.desk.links import link
@@ -30,7 +30,7 @@ DROP = (
 NO_PRESS = "Press Listen, then a key on the handset: it arrives in the log. Or drop a recording here."
 
 
-class Start(QWidget):
+class Start(QScrollArea):
     """Shown with nothing open, and for a gadget without a press. Sources are heard only while it is in sight."""
 
     new_asked = pyqtSignal()
@@ -83,7 +83,11 @@ class Start(QWidget):
             for button in several:
                 row.addWidget(button)
             row.addStretch(1)
-        layout = QVBoxLayout(self)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        page = QWidget()
+        self.setWidget(page)
+        layout = QVBoxLayout(page)
         layout.setContentsMargins(60, 48, 40, 24)
         layout.setSpacing(14)
         for widget in (self._title, self._text, self._rows, self._drop):

@@ -157,6 +157,7 @@ def _style(p: Palette) -> str:
     QTabBar {{ background: transparent; }}
     QTabBar::tab {{ background: transparent; border: none; padding: 9px 2px 7px 2px; margin: 0 22px 0 0;
         color: {p.quiet}; border-bottom: 3px solid transparent; }}
+    QTabBar[narrow="true"]::tab {{ margin: 0 9px 0 0; }}
     QTabBar::tab:selected {{ color: {p.ink}; border-bottom: 3px solid {p.attention}; font-weight: bold; }}
     QTabBar::tab:focus {{ color: {p.attention}; }}
     QTableView {{ background: {p.paper}; border: none; outline: none; }}

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from eager_tern.desk.line_choices import USUAL_TOLERANCE, LineChoices
 from eager_tern.desk.links import link
@@ -21,6 +21,7 @@ from eager_tern.session.session import SAID_BY_HAND, Session
 from eager_tern.session.words import duration, plural
 from eager_tern.signal.values import Floats
 
+LOWEST = 150  # pixels that a picture can be read in
 MOST_FRAMES = 60
 LEFT, RIGHT = 64, 18
 NEAR_PX = 7
@@ -50,7 +51,7 @@ class Lengths(QWidget):
         self.unit, self.excess, self.tolerance = 0.0, 0.0, 0.0
         self._held: tuple[bool, int] | None = None
         self._holds_tolerance = False
-        self.setMinimumHeight(170)
+        self.setMinimumHeight(LOWEST)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Lengths of marks and spaces")
@@ -182,7 +183,7 @@ class Drift(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._rows: list[tuple[Floats, Floats]] = []  # times and drifts of the edges, µs
-        self.setMinimumHeight(170)
+        self.setMinimumHeight(LOWEST)
         self.setAccessibleName("Drift of the edges along the frame")
 
     def show_frames(self, frames: list[FrameLengths], unit: float, excess: float) -> None:
@@ -223,7 +224,7 @@ class Drift(QWidget):
         painter.drawText(foot, Qt.AlignmentFlag.AlignRight, duration(end))
 
 
-class TimingLeaf(QWidget):
+class TimingLeaf(QScrollArea):
     """Measures all selected frames with one ruler."""
 
     sheet_asked = pyqtSignal(float)  # the unit that a sheet is to be begun with, µs
@@ -252,7 +253,11 @@ class TimingLeaf(QWidget):
         for each in (self.begin, self.back):
             links.addWidget(each)
         links.addStretch(1)
-        layout = QVBoxLayout(self)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        page = QWidget()
+        self.setWidget(page)
+        layout = QVBoxLayout(page)
         layout.setContentsMargins(18, 14, 14, 14)
         layout.setSpacing(8)
         pictures: tuple[tuple[str, QWidget], ...] = (

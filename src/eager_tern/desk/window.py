@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QMenu,
     QSplitter,
     QStackedWidget,
-    QTabBar,
     QVBoxLayout,
     QWidget,
 )
@@ -51,6 +50,7 @@ from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.source_panel import SourcePanel
 from eager_tern.desk.stack_leaf import StackLeaf
 from eager_tern.desk.start import Start
+from eager_tern.desk.tabs import Tabs
 from eager_tern.desk.take_home import TakeHome
 from eager_tern.desk.theme import DAY, NIGHT, Theme
 from eager_tern.desk.timing_leaf import TimingLeaf
@@ -75,6 +75,8 @@ from eager_tern.session.words import write_durations
 
 WIDTH, HEIGHT = 1280, 800
 TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
+FRAME = 6  # and below it
+
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 
 
@@ -123,12 +125,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")
         self.setAcceptDrops(True)
-        self.tabs = QTabBar()
-        self.tabs.setDrawBase(False)
-        self.tabs.setExpanding(False)
-        self.tabs.setAccessibleName("Leaves")
-        for name in LEAVES:
-            self.tabs.addTab(name)
+        self.tabs = Tabs(LEAVES)
         self.pages = QStackedWidget()
         leaves: tuple[QWidget, ...] = (
             self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
@@ -628,8 +625,8 @@ class Window(QMainWindow):
 
 
 def inside(window: QRect, screen: QRect) -> QRect:
-    """A window's geometry within what a screen has free: smaller if need be, and where its title bar is seen."""
-    free = screen.adjusted(0, TITLE_BAR, 0, 0)
+    """A window's geometry within what a screen has free: smaller if need be, and where all of its frame is seen."""
+    free = screen.adjusted(0, TITLE_BAR, 0, -FRAME)
     size = window.size().boundedTo(free.size())
     x = min(max(window.x(), free.x()), free.x() + free.width() - size.width())
     y = min(max(window.y(), free.y()), free.y() + free.height() - size.height())
