@@ -9,7 +9,7 @@ from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN
 from eager_tern.protocol.take import read_pulses
-from eager_tern.protocol.taught import read_as_taught, read_by_the_clear, taught_by
+from eager_tern.protocol.taught import doubtful_read_again, read_as_taught, taught_by
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import record, serial
 from tests.strangers import CODES, SILENCE_US, a_stranger, take_of
@@ -31,7 +31,7 @@ def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random
     assert [frame.reading.bits.size for frame in take.frames] == [28] * 5
     frames, odd = list(take.frames[:4]), take.frames[4]
     left = [(odd.first, odd.last)]
-    read, rest = read_by_the_clear(take.pulses, take.pulses.edge_times_us, frames, left)
+    read, rest = doubtful_read_again(take.pulses, take.pulses.edge_times_us, frames, left)
     assert not rest
     assert read[4].reading.bits.tolist() == odd.reading.bits.tolist()
     assert read[4].reading.protocol == UNKNOWN
@@ -40,7 +40,7 @@ def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random
 def test_one_frame_alone_teaches_nothing(rng: np.random.Generator) -> None:
     signed = np.array([*simple(rng.integers(0, 2, 28)), SILENCE])
     take = read_pulses(pulses_from_signed(signed), library())
-    assert read_by_the_clear(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
+    assert doubtful_read_again(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
 
 
 def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Generator) -> None:
@@ -52,7 +52,7 @@ def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Genera
     clear = [frame for frame in take.frames if frame.reading.bits.size == 28][:3]
     begin = 3 * 60
     span = (begin, begin + 58)
-    read, rest = read_by_the_clear(pulses, pulses.edge_times_us, clear, [span])
+    read, rest = doubtful_read_again(pulses, pulses.edge_times_us, clear, [span])
     assert rest == [span]
     assert len(read) == 3
 

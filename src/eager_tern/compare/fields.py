@@ -258,7 +258,7 @@ def _over(
 
 
 def _described_otherwise(field: Field, others: Sequence[Field]) -> tuple[Field, ...]:
-    """The numbers that say the same in the same presses, in other words."""
+    """Other descriptions of the same bits that fit the same presses."""
     said = {(field.positions, str(field.map))}
     also = []
     for each in others:

@@ -166,7 +166,7 @@ def of_structure(found: Structure) -> list[str]:
 
 
 def of_counter(counter: Counter, found: Comparison) -> Sentences:
-    """What goes on by itself."""
+    """A counter, toggle, id or rolling code."""
     claim = f"{bits_text(counter.positions, capital=True)} {COUNTERS[counter.kind]}."
     if counter.kind == "rolling":
         covered = [c.check.name for c in found.checks if covers(c) & set(counter.positions)]

@@ -1,4 +1,4 @@
-"""How close the edges of a frame lie on its ruler, rms as a part of the unit: the steps by which that is judged."""
+"""How close a frame's edges lie to its ruler (rms as a fraction of the unit): the limits used everywhere."""
 
 from __future__ import annotations
 

@@ -83,14 +83,14 @@ def read_as(
 
 
 def _whole(durations_us: Floats, found: Parsed) -> LineReading | None:
-    """The burst as one frame, the gaps between its sections inside it; None where nothing in it is data."""
+    """The burst as one frame including the gaps between its sections; None where it holds no data."""
     rows = [row for _, _, rows in parts_of(durations_us, found.rows) for row in rows]
     bits = sum(row.line.bits.size for row in rows)
     return as_one(durations_us, found, rows) if rows and bits >= FEWEST_BITS * len(rows) else None
 
 
 def as_one(durations_us: Floats, found: Parsed, rows: Sequence[Row], offset: int = 0) -> LineReading:
-    """Pulses as one frame: its bits run through all rows of data, whatever stands between them.
+    """Pulses as one frame whose bits are those of all rows of data.
 
     ``offset`` is the index of the first of these pulses among those that the rows count.
     """

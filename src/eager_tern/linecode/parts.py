@@ -1,4 +1,4 @@
-"""Rows of symbols to frames: what runs in, where a leader begins, which spaces part frames and sections."""
+"""Rows of symbols to frames: run-ins, leaders, and the spaces that separate frames and sections."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ def is_mostly_data(d: Floats, leader: int, told: int) -> bool:
 
 
 def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:
-    """The rows without those that run in: equal symbols that all begins with, and as many behind a gap."""
+    """The rows without run-ins: equal symbols at the very beginning, and as many behind each gap."""
     first = _symbols(rows[0])
     if not (rows[0].bare and rows[0].first <= 1 and first <= LONGEST_RUN_IN and len(rows) > 1):
         return list(rows)

@@ -1,4 +1,4 @@
-"""What each thing that is assumed costs, in nats (natural logarithms of how often it is so): one currency for all."""
+"""The price of each assumption in nats, the logarithm of how often it holds."""
 
 from __future__ import annotations
 

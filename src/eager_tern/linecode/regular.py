@@ -1,4 +1,4 @@
-"""Stretches of a stream of pulses that keep time: where in a receiver's chatter a frame may hide.
+"""Regular stretches in a stream of pulses: where in a receiver's chatter a frame may be.
 
 Amplitude says nothing there, and no gap need stand before a frame. What gives it away is that one pair of mark and
 space after the other is a symbol of one code.

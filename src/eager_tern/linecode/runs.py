@@ -1,4 +1,4 @@
-"""Rows of symbols among a burst's pulses: whatever stands before, between and behind them is no data.
+"""Rows of symbols among a burst's pulses; everything before, between and behind them is no data.
 
 A code's few lengths recur with every bit, a leader's once a section. So the lengths that recur are found first, then
 the pulses that are made of them; leaders of any shape, run-ins, syncs and gaps are what is left. Which code it is, the
@@ -164,7 +164,7 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
 
 
 def _bounds(lengths: Floats) -> list[float]:
-    """The longest of the recurring lengths, by each way to see it: where sorted neighbours lie far apart."""
+    """Each possible upper bound of the recurring lengths: where sorted neighbours lie far apart."""
     ordered = np.sort(lengths)
     ordered = ordered[ordered < LONGEST_IN_DATA_US]
     cuts = np.flatnonzero(ordered[1:] > SAME_RATIO * ordered[:-1])
@@ -174,7 +174,7 @@ def _bounds(lengths: Floats) -> list[float]:
 
 
 def _begun(marks: Floats, spaces: Floats, counts: tuple[int, ...]) -> Iterator[_Alphabet]:
-    """Alphabets of so many symbols that some pairs of recurring lengths could be of."""
+    """First alphabets of so many symbols for some pairs of recurring lengths."""
     if 2 in counts:
         yield from _begun_of_two(marks, spaces)
     for count in counts:
@@ -236,7 +236,7 @@ def _centres(lengths: Floats, level: NDArray[np.intp], count: int) -> Floats:
 
 
 def _levels(lengths: Floats, count: int) -> NDArray[np.intp] | None:
-    """Which of some lengths evenly apart each one is; None where they are not, or one of them never occurs."""
+    """The level of each length among evenly spaced ones; None where they are not evenly spaced or a level is empty."""
     base, step = float(lengths.min()), float(np.ptp(lengths)) / (count - 1)
     for _ in range(ROUNDS):
         if step <= 0:
@@ -405,7 +405,7 @@ def _score(d: Floats, rows: list[Row], expected_us: Floats, a_symbol: float, num
 
 
 def repeats_itself(d: Floats) -> NDArray[np.bool_]:
-    """Of each pulse but the first two, whether it is as long as the one two before it, which is of its kind."""
+    """For each pulse but the first two, whether it is as long as the previous mark or space."""
     return np.asarray(np.abs(d[2:] - d[:-2]) < np.maximum(ALIKE * np.minimum(d[2:], d[:-2]), ALIKE_US))
 
 
@@ -423,13 +423,13 @@ SHORTEST_RUN = 0.5
 
 
 def _is_surely_joined(parsed: Parsed) -> bool:
-    """Whether bits were joined so often that no code in pairs could look like it by chance."""
+    """Whether half bits are joined so often that no code of pulse pairs could look like it."""
     clocks = [(row.line.expected_us, row.line.clock.unit_us) for row in parsed.rows]
     return sum(int(np.count_nonzero(expected > 1.5 * unit)) for expected, unit in clocks) >= FEWEST_JOINED
 
 
 def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
-    """Bi-phase: pulses of one or two half bits; ``unit_us`` is about how long one is, where somebody knows."""
+    """Bi-phase: pulses of one or two half bits; ``unit_us`` is a half bit's approximate length, if known."""
     short = float(np.quantile(d, 0.2))
     inside = d < 2.9 * short
     if inside.sum() < max(2 * FEWEST_PAIRS, RECURRING * d.size):

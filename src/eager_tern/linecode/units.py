@@ -1,4 +1,4 @@
-"""Symbols' lengths in whole units: what the centres of marks and spaces can stand in, with the least mark excess."""
+"""Symbols' lengths in whole units: the ratio that fits the measured marks and spaces with the least mark excess."""
 
 from __future__ import annotations
 

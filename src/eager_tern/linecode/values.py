@@ -1,4 +1,4 @@
-"""What is found out about how a frame carries its bits."""
+"""Values for how a frame carries its bits."""
 
 from __future__ import annotations
 

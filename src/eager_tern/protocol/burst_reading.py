@@ -1,4 +1,4 @@
-"""Bursts to frames: each read as it is, then looked at more closely where that says too little."""
+"""Bursts to frames: each is read as it stands; what gives no clear frame is examined further."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import with_sections
-from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, read_by_the_clear, taught_by
+from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
 from eager_tern.protocol.unknown import keeps_time, pulses_told, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
@@ -72,7 +72,7 @@ def read_bursts(
     frames = [frame for candidate in best_set(candidates) for frame in candidate.frames]
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
-    frames, noise = read_by_the_clear(pulses, edges, frames, noise)
+    frames, noise = doubtful_read_again(pulses, edges, frames, noise)
     frames = as_sure_as_whole(pulses, with_sections(pulses, frames))
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
@@ -94,7 +94,9 @@ class _Line:
 
 
 def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
-    """Every explanation of any of the bursts. Where one leaves nothing to gain, the costlier ones are not sought."""
+    """Every explanation of the bursts. Costly ones are only computed where the cheap ones leave something to
+    explain.
+    """
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
     found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
     settled = _touched(bursts, [each for each in found if _settles(each)])
@@ -113,7 +115,7 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
 def _explained_in_turns(
     line: _Line, bursts: Sequence[Span], left: set[int], by_sheets: Sequence[Candidate], by_hand: bool
 ) -> list[Candidate]:
-    """What explains the bursts that no sheet settles: a few first, since what is read in them tells what others are."""
+    """Explanations of the bursts that no sheet settles. A few are read first: they show what the others are."""
     found: list[Candidate] = []
     doubted = _touched(bursts, by_sheets)
     count = ASKED_FIRST
@@ -130,7 +132,7 @@ def _explained_in_turns(
 
 
 def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
-    """What explains some of the bursts beside the sheets."""
+    """Explanations of some of the bursts other than by a sheet."""
     found: list[Candidate] = []
     clear: set[int] = set()
     told: set[int] = set()
@@ -160,7 +162,9 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
 
 
 def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: int) -> set[int]:
-    """The bursts of so many rows: some of each look, which is how many pulses its bursts have, the commonest first."""
+    """The bursts of ``count`` rows, some of each size (the numbers of pulses in a row's bursts), the most common
+    first.
+    """
     looks: dict[frozenset[int], list[Sequence[int]]] = {}
     for row in rows:
         looks.setdefault(frozenset(bursts[at][1] - bursts[at][0] for at in row), []).append(row)
@@ -171,7 +175,7 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
 
 
 def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
-    """The bursts that are clearly frames like those that were read in others: nothing else need be sought in them."""
+    """The bursts that clearly are frames like those already read; they need no further search."""
     frames = with_sections(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
     taught = taught_by(frames)
     if not taught:
@@ -213,7 +217,7 @@ def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set
 
 
 def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
-    """Which bursts candidates explain something of."""
+    """The bursts that candidates explain, wholly or in part."""
     return {at for touched in _touched_by_each(bursts, candidates) for at in touched}
 
 
@@ -265,7 +269,7 @@ def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
 
 
 def evidence_of(frame: Frame) -> float:
-    """Nats by which a frame's best reading explains its pulses better than that they could be anything."""
+    """A frame's evidence: by how many nats its best reading beats pulses of any length."""
     if frame.read_as is None:
         return frame.reading.evidence
     read, measured = frame.as_read.durations_us, frame.pulses.durations_us
@@ -273,7 +277,7 @@ def evidence_of(frame: Frame) -> float:
 
 
 def _settles(found: Candidate) -> bool:
-    """Whether nothing could explain a burst better: then nothing else is tried."""
+    """Whether no other explanation of the burst could be better, so that none is tried."""
     best = found.frames[0].reading
     if best.sheet is None or best.kind not in {kind.name for kind in (*best.sheet.leads, *best.sheet.frames[1:])}:
         return False
@@ -284,7 +288,7 @@ def _settles(found: Candidate) -> bool:
 
 
 def _rows(line: _Line, bursts: Sequence[Span], left: set[int]) -> list[list[int]]:
-    """Some bursts by those that stand close together."""
+    """Bursts grouped by closeness: a row ends at a long silence."""
     rows: list[list[int]] = []
     for at in sorted(left):
         first, last = bursts[at]
@@ -319,7 +323,7 @@ def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[tuple[Sheet
 
 
 def _parting_us(sheet: Sheet, kind: FrameKind) -> list[float]:
-    """The spaces at which a frame may fall apart: its gaps, and fixed spaces that may be taken for some."""
+    """The spaces at which a frame may be split: its gaps, and fixed spaces long enough to be taken for gaps."""
     fixed = [-p * sheet.unit_us for part in kind.parts for p in part.pulses or () if p < 0]
     gaps = [part.gap_us for part in kind.parts if part.gap_us is not None]
     return gaps + [space for space in fixed if space > SMALLEST_GAP_US * 0.8]
@@ -337,7 +341,9 @@ def _without_strays(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand
 
 
 def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: bool) -> Iterator[Candidate]:
-    """Explanations of a burst that keeps no time: frames in ``chatter``, or the likeliest frame."""
+    """Explanations of a burst without a steady clock: frames within ``chatter``, or the most likely frame of a
+    sheet.
+    """
     size = burst.durations_us.size
     if chatter and size >= FEWEST_IN_CHATTER:
         for frame in frames_in_chatter(burst, offset, sheets):
@@ -386,7 +392,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
 
 
 def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) -> Frame:
-    """A frame whose place is known, by itself; what stands round it is not looked at."""
+    """A frame at a known place, read without its surroundings."""
     readings = read_frame(burst, sheets)
     if not reads_well(readings) or not readings[0].known:
         frames, _ = read_bursts(burst, sheets)
@@ -408,7 +414,7 @@ def _mended_frame(burst: Pulses, offset: int, mended: Mended) -> Frame:
 
 
 def _without_frames(bursts: Sequence[tuple[int, int]], frames: Sequence[Frame]) -> list[tuple[int, int]]:
-    """What of the bursts lies before, between and behind the frames."""
+    """The parts of the bursts that belong to no frame."""
     left: list[tuple[int, int]] = []
     at = 0
     for first, last in bursts:

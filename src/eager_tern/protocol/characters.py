@@ -1,4 +1,4 @@
-"""Frames of serial characters: parted ones joined again, and one framing for all."""
+"""Frames of serial characters: pieces of one frame are joined, and all frames share one framing."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ SAME_SPEED = 0.08  # speeds of two pieces of a frame, or of frames of one gadget
 def as_characters(
     pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames and the rest of a take, characters made whole and read in the framing that explains all of them."""
+    """The frames and the rest of a take, serial frames joined and read in the one framing that explains them all."""
     serial = any(_is_serial(frame) for frame in frames)
     if not serial and (frames or len(noise) > LOOKS):
         return frames, noise
@@ -108,7 +108,7 @@ def _is_clean(line: LineReading) -> bool:
 
 
 def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame:
-    """What was taken for noise, read if it is one more of the frames: as fast, likelier than noise.
+    """A stretch taken for noise, as one more serial frame if it has their speed and is likelier than noise.
 
     That nothing speaks for it by itself does not count: speed and framing are known.
     """

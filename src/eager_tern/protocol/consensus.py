@@ -1,4 +1,4 @@
-"""Repeats that repair one another: what is sent several times is believed as most of it was heard."""
+"""Repeats repair each other: of a frame sent several times, the version heard most often is believed."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ REACH_UNITS = 12
 def repaired_by_repeats(
     pulses: Pulses, frames: Sequence[Frame], strays: Sequence[tuple[int, int, Pulses]]
 ) -> tuple[list[Frame], set[int]]:
-    """The frames with what their repeats say of them, and the first marks of the strays that turned out to be repeats.
+    """The frames as corrected by their repeats, and the first marks of the bursts that turned out to be repeats.
 
     ``pulses`` are the whole take's; ``strays`` are first mark, last mark and pulses of bursts that could not be read.
     """
@@ -93,7 +93,7 @@ def _supporters(frame: Frame, frames: Sequence[Frame]) -> int:
 
 
 def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulses, edges: Floats) -> Frame:
-    """The frame as it is, or with the few bits mended in which it differs from its repeats."""
+    """The frame unchanged, or with the few bits corrected in which it differs from its repeats."""
     best, right = frame.best, model.reading
     if best is None or not best.bits.size or frame is model:
         return frame

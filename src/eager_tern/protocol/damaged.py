@@ -56,12 +56,12 @@ def lies_close(reading: Reading) -> bool:
 
 
 def _reads_closely(readings: Sequence[Reading]) -> bool:
-    """Whether a frame reads well that was tried without some of its pulses."""
+    """Whether a frame reads well after some of its pulses were left out."""
     return reads_well(readings) and (not readings[0].known or lies_close(readings[0]))
 
 
 def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
-    """The frame in a burst, without what does not belong to it; None where that finds none of a known protocol."""
+    """The frame in a burst, without stray pulses; None where that gives no frame of a known protocol."""
     if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_FRAME_US:
         return None
     return leave_out_glitches(pulses, sheets) or fit_known(pulses, sheets)

@@ -1,4 +1,4 @@
-"""A sheet begun from the evidence: what a frame alone shows, for somebody to name the fields."""
+"""A first sheet, from what the frames show; naming the fields is left to the user."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ FIELD = 8  # bits of the fields to begin with
 
 @dataclass(frozen=True)
 class Assumed:
-    """What is said of a line rather than found; None is found out.
+    """What the user says about a line; None leaves it to be found.
 
     ``leader`` is how many pulses stand before the data, ``symbol_bits`` how many bits a symbol stands for.
     ``turned``: the long symbol, or the one that begins with its mark, is 0. ``highest_first``: a byte's highest bit is

@@ -1,4 +1,4 @@
-"""Which kinds of frame a measured one could be: seen at a glance by its length and first pulses, for many at once."""
+"""Which kinds of frame a burst could be, by its length and first pulses; computed for many bursts at once."""
 
 from __future__ import annotations
 

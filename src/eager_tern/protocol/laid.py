@@ -1,4 +1,4 @@
-"""What laying a kind of frame on measured ones gives, for all of them at once."""
+"""The result of laying one kind of frame on several measured ones."""
 
 from __future__ import annotations
 

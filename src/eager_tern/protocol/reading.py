@@ -73,7 +73,7 @@ class Reading:
 
     @property
     def shape(self) -> Shape:
-        """What frames have in common whose bits can be laid under one another."""
+        """What frames must share for their bits to be stacked."""
         return self.code, int(self.bits.size), self.sections
 
     @property
@@ -128,7 +128,9 @@ def by_size(frames: Sequence[Pulses]) -> Iterator[tuple[list[int], Floats]]:
 
 
 def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line: bool) -> tuple[Reading, ...]:
-    """What the sheets say of a frame, against its line code alone and against noise (``anything``: log probability)."""
+    """The sheets' readings of a frame, weighed against its line code alone and against noise (log probability
+    ``anything``).
+    """
     scores = [score_of(match) for match in matches]
     lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)
     scores += [line.score + (prices.SERIAL if line.code == SERIAL else prices.UNKNOWN) for line in lines[:1]]
@@ -147,7 +149,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
 
 
 def _is_out_of_place(pulses: Pulses, match: Match) -> bool:
-    """Whether a pulse of a frame's bits lies farther from the ruler than any edge is late."""
+    """Whether a pulse among a frame's bits is farther off the ruler than jitter can explain."""
     off = np.abs(pulses.durations_us - match.expected_us) > OUT_OF_PLACE * match.clock.unit_us
     if not off.any() or not match.bits.size:
         return False

@@ -1,4 +1,4 @@
-"""A take read in the line code that somebody says, whatever else would fit better."""
+"""A take read in the line code that the user names, even if another would fit better."""
 
 from __future__ import annotations
 

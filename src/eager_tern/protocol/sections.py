@@ -1,4 +1,4 @@
-"""Frames of several sections that no sheet describes: told from repeats by what recurs."""
+"""Unknown frames of several sections: what recurs tells them from repeats."""
 
 from __future__ import annotations
 

@@ -107,11 +107,11 @@ class TakeReader:
 
     @property
     def start_us(self) -> float:
-        """Where the passage begins that is being read: what was before it is told for good."""
+        """Where the current passage begins; everything before it is final."""
         return self._start_us
 
     def feed(self, signed_us: Floats) -> Iterator[Passage]:
-        """Take durations in (µs, marks positive, spaces negative). What they complete is read as it is asked for."""
+        """Take durations in (µs, marks positive, spaces negative); the passages they complete are read on demand."""
         self._signed = merged_durations(np.concatenate((self._signed, signed_us)))
         while (end := self._passage_end()) is not None:
             yield self._read_passage(end)
@@ -119,7 +119,7 @@ class TakeReader:
             yield from self._looked_at()
 
     def finish(self) -> Iterator[Passage]:
-        """Read what is left, as if silence followed. Behind it there is nothing, whatever was told of that before."""
+        """Read what is left, as if silence followed; it replaces whatever was reported of that stretch."""
         yield replace(self._read_passage(self._signed.size), to_us=math.inf)
 
     def _passage_end(self) -> int | None:
@@ -142,7 +142,7 @@ class TakeReader:
         return passage
 
     def _looked_at(self) -> Iterator[Passage]:
-        """What is new behind the last look, if silence shows that it is whole, with the hold that it may belong to."""
+        """What is new since the last look, if silence shows that it is complete, with the press it may belong to."""
         new = self._signed[self._looked :]
         quiet = np.flatnonzero(new <= -SURE_GAP_US)
         count = int(quiet[-1]) + 1 if quiet.size else 0
@@ -248,7 +248,7 @@ def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = F
 
 
 def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:
-    """Whether what was read of a line that never rests holds frames only if its marks are taken for spaces."""
+    """Whether a line that never rests gives frames only with its polarity reversed."""
     d = passage.pulses.durations_us
     if passage.presses or d.size < LOOK_PULSES or d[1::2].max() >= SURE_GAP_US:
         return False

@@ -1,4 +1,4 @@
-"""Unknown frames that teach one another: one line code for all, and those in doubt are read as the clear ones are."""
+"""Unknown frames of a take support each other: they share one line code, and clear ones show how doubtful ones read."""
 
 from __future__ import annotations
 
@@ -33,8 +33,8 @@ LN2 = float(np.log(2.0))
 
 @dataclass(frozen=True)
 class Taught:
-    """What the clear frames of a take say of the others: sheets of its unknown codes, speeds and framings of its
-    characters.
+    """What the clear frames of a take give for reading the others: sheets of unknown codes, speeds and framings of
+    serial.
     """
 
     sheets: tuple[Sheet, ...]
@@ -45,7 +45,7 @@ class Taught:
 
 
 def taught_by(frames: Sequence[Frame]) -> Taught:
-    """The codes of the clean ones among some frames that no sheet describes."""
+    """The codes of the clean frames among those that no sheet describes."""
     clean = [frame for frame in frames if _is_unknown(frame) and reads_well(frame.readings) and not frame.mended]
     sheets = [sheet for code in sorted({_code_of(f) for f in clean}) for sheet in _sheets(clean, code)]
     serial: dict[tuple[int, Framing], Clock] = {}
@@ -57,7 +57,7 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
 
 
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
-    """The readings of bursts that are one more of the frames, as closely as those were; empty for all others."""
+    """Readings of the bursts that fit these codes as closely as the clear frames do; empty for all others."""
     readings: list[tuple[Reading, ...]] = [() for _ in bursts]
     for alike, durations in by_size(bursts):
         anything = any_pulse_score(durations).tolist()
@@ -83,10 +83,10 @@ def _likeliest_of(
     return (reading_of_line(lines[best - len(matches)], chances[best], scores[best] - anything),)
 
 
-def read_by_the_clear(
+def doubtful_read_again(
     pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
 ) -> tuple[list[Frame], list[tuple[int, int]]]:
-    """The frames and the rest of a take, after what is unclear was held against what is clear in it."""
+    """The frames and the rest of a take, with doubtful frames and noise read anew in the code of the clear frames."""
     unknown = [frame for frame in frames if _is_unknown(frame)]
     if len(unknown) < FEWEST_ALIKE:
         return frames, noise
@@ -136,7 +136,7 @@ def _line(frame: Frame, code: InCode) -> LineReading | None:
 
 
 def _code_of_all(frames: Sequence[Frame]) -> InCode:
-    """The line code that explains the frames best together; where one does not fit a frame at all, noise does."""
+    """The line code most likely for all frames together; a frame it does not fit counts as noise."""
     asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
     codes = sorted({_code_of(frame) for frame in asked})
     if len(codes) == 1:
@@ -169,7 +169,7 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
 
 
 def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
-    """A burst as one more of the frames, if they explain it better than chance does."""
+    """A burst read by these sheets, if that is likelier than chance."""
     matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
     scores = [match.timing - match.bits.size * LN2 for match in matches]
     chances = probabilities([*scores, noise_score(durations_us) + prices.NOISE_HEAD_START])
@@ -178,7 +178,7 @@ def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
 
 
 def _as_unknown(durations_us: Floats, match: Match, chance: float, evidence: float = 0.0) -> Reading:
-    """No sheet describes it: only its line code is known, and what stands outside its bits is none of them."""
+    """The match as an unknown frame: its line code and bits, without the fields of a sheet."""
     middles = np.cumsum(durations_us) - durations_us / 2
     bit = np.searchsorted(match.bit_spans_us[:, 0], middles, side="right") - 1
     is_data = (bit >= 0) & (middles < match.bit_spans_us[bit, 1])

@@ -1,4 +1,4 @@
-"""What a frame may be off by and still be a sheet's."""
+"""By how much a frame may deviate from a sheet and still be read by it."""
 
 from __future__ import annotations
 

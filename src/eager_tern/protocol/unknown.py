@@ -1,4 +1,6 @@
-"""Frames that no sheet describes, found over several bursts at once: what recurs is data, the rest parts them."""
+"""Frames that no sheet describes, found over several bursts at once: lengths that recur are data, the rest separates
+them.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,7 @@ def _fits(found: Parsed) -> bool:
 
 
 def keeps_time(frame: Frame) -> bool:
-    """Whether an unknown frame is one row of symbols behind its leader: then there is no stray in it to be sought."""
+    """Whether an unknown frame is one unbroken row of symbols behind its leader, so that it holds no stray pulse."""
     best = frame.reading
     told = np.flatnonzero(~np.isnan(best.expected_us))
     row = best.bits.size >= FEWEST_STEADY and told[-1] - told[0] + 1 == told.size

@@ -1,4 +1,4 @@
-"""How sure it is that an unknown frame is whole: what one damaged frame lacks, no sheet tells, but others may."""
+"""How sure it is that an unknown frame is complete. No sheet says what is missing, but other frames may."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ Look = tuple[Shape, tuple[int, ...]]  # a frame's shape, and which pulses among 
 
 
 def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
-    """The frames, those of unknown codes with no more confidence than that nothing of them was lost.
+    """The frames; the confidence in unknown ones is limited by how surely they are complete.
 
     A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
     bits is neither a bit nor a gap, where it has no silence on either side, where it is short, and where others of its
@@ -45,7 +45,7 @@ def _is_asked(frame: Frame) -> bool:
 
 
 def _doubted(frame: Frame, durations_us: Floats, odd: tuple[int, ...], usual: Mapping[str, int]) -> Frame:
-    """A frame that nothing looks like; ``odd`` are the pulses among its bits that are none of them."""
+    """A frame unlike any other, with less confidence; ``odd`` are pulses among its bits that fit no symbol."""
     best = frame.reading
     most = 1.0
     if best.bits.size < FEWEST_BITS or usual[best.code] >= FEWEST_ALIKE:
