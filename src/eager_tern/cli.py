@@ -234,7 +234,7 @@ def compare(
     """Lay the frames of one gadget under one another and find out what their bits mean."""
     from eager_tern.compare.comparison import Finding, accepting, is_possible, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
-    from eager_tern.compare.proof import prove
+    from eager_tern.compare.proof import left_out, prove
     from eager_tern.compare.trial import on_trial
     from eager_tern.compare.writeup import write_up as written_up
     from eager_tern.compare.writing import sheet_of
@@ -248,7 +248,7 @@ def compare(
         _complain(words)
     found = compare_stack(gathered.stack)
     verdicts = {accepting(finding) for finding in accept}
-    proved = prove(found, verdicts=verdicts) if proof or write_up is not None else None
+    proved = prove(found, left_out(found.stack), verdicts) if proof or write_up is not None else None
     everything: list[Finding] = [*found.fields, *found.counters]
     left = [named(each) for each in everything if is_possible(each) and named(each) not in accept]
     if left and write_sheet is not None:

@@ -189,11 +189,11 @@ def look_at_everything(book: Casebook) -> None:
 
 
 def test_damaged_casebooks_are_refused_or_read_as_far_as_they_go(tmp_path: Path) -> None:
-    """200 of them: nothing but our own error leaves the store, and the damaged file stays what it was."""
+    """80 of them: nothing but our own error leaves the store, and the damaged file stays what it was."""
     whole = example(tmp_path / "whole.tern")
     rng = np.random.default_rng(9)
     rescued = opened = 0
-    for _ in range(200):
+    for _ in range(80):
         path = tmp_path / "damaged.tern"
         path.write_bytes(content := damaged(whole, rng))
         try:
@@ -226,8 +226,8 @@ def test_damaged_casebooks_are_refused_or_read_as_far_as_they_go(tmp_path: Path)
             book.close()
         for end in ("", *BESIDE):
             path.with_name(path.name + end).unlink(missing_ok=True)
-    assert rescued > 40
-    assert opened > 8
+    assert rescued > 16
+    assert opened > 2
 
 
 def test_a_read_only_place_is_said(tmp_path: Path) -> None:

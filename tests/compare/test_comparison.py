@@ -9,7 +9,7 @@ from eager_tern.compare.asking import next_shots, press_to_tell, said_in_full
 from eager_tern.compare.checks import held
 from eager_tern.compare.comparison import STAGES, Comparison, compare
 from eager_tern.compare.fields import Field, Linear, Table
-from eager_tern.compare.proof import prove
+from eager_tern.compare.proof import left_out, prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
 from eager_tern.session.comparison_cards import cards_for_comparison
@@ -134,7 +134,7 @@ def test_the_sheet_makes_frames_never_shown_and_the_proof_says_so(rng: np.random
     for _ in range(4):
         gadget = climate(rng)
         found = compared(gadget, rng, 50)
-        proof = prove(found, folds=2)
+        proof = prove(found, left_out(found.stack, 2))
         assert proof.made.mean() >= proof.predicted.mean()
         made, total = made + int(proof.predicted.sum()), total + 50
         sheet = sheet_of(found).sheet

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from eager_tern.compare.comparison import column_signs, compare
-from eager_tern.compare.proof import expected_bits, made_bits, prove
+from eager_tern.compare.proof import expected_bits, left_out, made_bits, prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writeup import as_html, as_markdown, write_up
 from eager_tern.compare.writing import field_names, sheet_of
@@ -73,13 +73,13 @@ def test_a_field_is_constrained_to_another_number_in_each_mode(cooler: Stack) ->
     assert sheet.fields[2].otherwise == {"dry": 1, "fan": 3}
     for mode, sent in (("dry", [1, 0]), ("fan", [1, 1]), ("cool", [0, 1])):
         assert make_bits(sheet, {"set_point_c": 22, "mode": mode, "blower": 2})[28:30].tolist() == sent
-    assert prove(found).predicted.all()
+    assert prove(found, left_out(found.stack)).predicted.all()
 
 
 def test_frames_made_are_the_ones_that_were_caught(cooler: Stack) -> None:
     found = compare(cooler)
     assert np.array_equal(expected_bits(found, cooler), cooler.bits)
-    proof = prove(found)
+    proof = prove(found, left_out(found.stack))
     assert proof.made.all()
     assert proof.predicted.all()
     sheet = sheet_of(found).sheet
@@ -101,7 +101,7 @@ def test_the_write_up_escapes_what_people_type(cooler: Stack) -> None:
     text = sheet_of(found).text
     sheet = parse_sheet(text, "test")
     pulses = make_frame(sheet, {}).pulses
-    blocks = write_up(found, sheet, pulses, text, prove(found, folds=2))
+    blocks = write_up(found, sheet, pulses, text, prove(found, left_out(found.stack, 2)))
     assert "<cool|er>" not in as_html(blocks)
     assert "&lt;cool|er&gt;" in as_html(blocks)
     table = next(line for line in as_markdown(blocks).splitlines() if line.startswith("| mode"))
@@ -155,7 +155,7 @@ def test_a_label_is_said_otherwise_in_another_mode(cooler: Stack, rng: np.random
     assert make_bits(sheet, {"set_point_c": 22, "mode": "dry", "blower": 1})[16:21].tolist() == [0, 1, 1, 0, 0]
     for row in (0, 1, 2, 3, 4, 5):
         assert field_values(sheet, bits[row])["set_point_c"] == labels["Set point °C"][row]
-    proof = prove(found)
+    proof = prove(found, left_out(found.stack))
     assert proof.made.all()
     assert proof.predicted.mean() > 0.75  # few presses in fan mode are left, once a fifth is held back
     with pytest.raises(InputError, match="one name"):

@@ -11,7 +11,7 @@ from eager_tern.casebook.keys import table_of_keys
 from eager_tern.casebook.stacks import stack_of
 from eager_tern.casebook.store import Casebook
 from eager_tern.compare.comparison import accepting, compare, named
-from eager_tern.compare.proof import prove
+from eager_tern.compare.proof import left_out, prove
 from eager_tern.demo.gadgets import GADGETS, NEST_LAMP, DemoGadget
 from eager_tern.demo.handset import Handset
 from eager_tern.demo.place import demo_casebook_path
@@ -94,7 +94,9 @@ def test_what_a_planned_gadget_sends_is_found_out(demo_casebook: Path, gadget: P
     assert found.unexplained == ()
     assert {field.name for field in found.fields} == {name for name, _ in gadget.presses[0].labels}
     assert {check.kind for check in found.checks} == {check.kind for check in gadget.sheet.checks}
-    proof = prove(found, verdicts={accepting(named(field)) for field in found.fields})  # twelve presses are few
+    proof = prove(
+        found, left_out(found.stack), {accepting(named(field)) for field in found.fields}
+    )  # twelve presses are few
     assert proof.predicted.sum() == proof.labelled.sum() == len([p for p in gadget.presses[: gadget.taken] if p.labels])
     shots = casebook.shots(kept.id)
     assert [shot.labels for shot in shots] == [press.labels for press in gadget.presses if press.labels]

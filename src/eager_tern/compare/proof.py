@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Set
+from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -44,28 +44,43 @@ class Proof:
         return f"{told}their labels, {int(self.predicted.sum())} predicted unseen"
 
 
-def prove(
-    comparison: Comparison, folds: int = FOLDS, verdicts: Set[str] = frozenset(),
-    tell: Callable[[int], None] = lambda _: None,
-) -> Proof:  # fmt: skip
-    """Hold what a comparison has settled against its stack, and searches without some rows against those rows.
+@dataclass(frozen=True)
+class Part:
+    """``out`` are the rows that were left out of a search, ``found`` is what it found in the others."""
 
-    ``verdicts`` are findings that are dismissed, there too, or accepted. ``tell`` hears which of the ``folds`` parts
-    is left out now.
+    out: NDArray[np.intp]
+    found: Comparison
+
+
+def left_out(stack: Stack, folds: int = FOLDS, tell: Callable[[int], None] = lambda _: None) -> tuple[Part, ...]:
+    """Searches of a stack, each without another part of its rows; ``tell`` hears which part is left out now.
+
+    None where nothing has a label: then no row can be predicted.
+    """
+    unknown = [sum(value is None for value in row) for row in zip(*stack.labels.values(), strict=True)]
+    dealt = np.argsort(unknown, kind="stable")  # rows with labels are dealt out evenly
+    parts = []
+    for fold in range(min(folds, stack.rows) if stack.labels else 0):
+        tell(fold)
+        out = dealt[fold::folds]
+        parts.append(Part(out, compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out)))))
+    return tuple(parts)
+
+
+def prove(comparison: Comparison, parts: Sequence[Part], verdicts: Set[str] = frozenset()) -> Proof:
+    """Hold what a comparison has settled against its stack, and what was found without some rows against those.
+
+    ``verdicts`` are findings that are dismissed, there too, or accepted.
     """
     stack, comparison = comparison.stack, settled(comparison, verdicts)
     expected = expected_bits(comparison, stack)
     labelled = np.asarray((expected < 2).all(axis=1))
     predicted = np.zeros(stack.rows, np.bool_)
-    asked = np.flatnonzero(labelled)
-    for fold in range(min(folds, asked.size)):
-        tell(fold)
-        out = asked[fold::folds]
-        left = without(compare(stack.of_rows(np.setdiff1d(np.arange(stack.rows), out))), verdicts)
-        left = settled(left, verdicts | {accepting(named(field)) for field in comparison.fields})
-        left = _with_counters(left, comparison)
-        bits = expected_bits(left, stack.of_rows(out))
-        predicted[out] = (bits == stack.bits[out]).all(axis=1)
+    for part in parts:
+        left = settled(without(part.found, verdicts), verdicts | {accepting(named(f)) for f in comparison.fields})
+        bits = expected_bits(_with_counters(left, comparison), stack.of_rows(part.out))
+        predicted[part.out] = (bits == stack.bits[part.out]).all(axis=1)
+    predicted &= labelled
     made = np.asarray((expected == stack.bits).all(axis=1))
     return Proof(labelled, made, predicted, expected)
 

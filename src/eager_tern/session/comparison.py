@@ -19,7 +19,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
 from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, settled, without
-from eager_tern.compare.proof import FOLDS, Proof, prove, unproved
+from eager_tern.compare.proof import FOLDS, Part, Proof, left_out, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
 from eager_tern.compare.writing import LINE_FRAMES, drafted
@@ -47,8 +47,8 @@ class Stage:
 
 
 def serve(connection: Connection) -> None:
-    """The searching process: of a stack and verdicts it answers what is found, then how well it predicts."""
-    stack, verdicts = connection.recv()
+    """The searching process: of a stack it answers what is found in it, then what is found without parts of it."""
+    stack = connection.recv()
     begun = time.monotonic()
 
     def look(name: str) -> None:
@@ -56,7 +56,7 @@ def serve(connection: Connection) -> None:
         left_s = (time.monotonic() - begun) * (1 / DONE[at] - 1) if at else 0.0
         connection.send(Stage(f"Looking for {name} … step {at + 1} of {len(STAGES)}", left_s))
 
-    found = without(compare(stack, look), verdicts)
+    found = compare(stack, look)
     each_s = time.monotonic() - begun
     connection.send(found)
 
@@ -64,7 +64,7 @@ def serve(connection: Connection) -> None:
         doing = f"predicting what is left out … part {part + 1} of {FOLDS}"
         connection.send(Stage(doing, (FOLDS - part) * each_s))
 
-    connection.send(prove(found, verdicts=verdicts, tell=leave_out))
+    connection.send(left_out(stack, tell=leave_out))
 
 
 class ComparisonModel:
@@ -82,6 +82,8 @@ class ComparisonModel:
         self.proof: Proof | None = None
         self.stage: Stage | None = None  # of the search that is going on
         self.verdicts: frozenset[str] = frozenset()
+        self._found: Comparison | None = None  # before anything was dismissed
+        self._parts: tuple[Part, ...] | None = None
         self._session = session
         self._child: Child | None = None
         self._of_gadget: int | None = None
@@ -95,7 +97,7 @@ class ComparisonModel:
 
     @property
     def searching(self) -> bool:
-        return self._child is not None and self.proof is None
+        return self._child is not None
 
     @property
     def whole(self) -> bool:
@@ -120,11 +122,14 @@ class ComparisonModel:
         stack, self.rows, self.apart = stack_of(presses, self.cut)
         gadget = self._session.gadget.id if self._session.gadget is not None else None
         verdicts = self._session.dismissed()
-        stale = gadget != self._of_gadget or verdicts != self.verdicts or not _same(self.stack, stack)
+        stale = gadget != self._of_gadget or not _same(self.stack, stack)
+        judged = verdicts != self.verdicts and not stale
         if gadget != self._of_gadget:
             self._wanted = False
         self.stack, self.verdicts, self._of_gadget = stack, verdicts, gadget
-        if stale and self._wanted and self.comparison is not None and _alike(self.comparison.stack, stack):
+        if judged and self._found is not None:
+            self._weigh()
+        elif stale and self._wanted and self.comparison is not None and _alike(self.comparison.stack, stack):
             self.search(keep=True)
         elif stale:
             self._drop()
@@ -140,14 +145,14 @@ class ComparisonModel:
     def search(self, keep: bool = False) -> None:
         """Begin the search; what is found comes by itself. ``keep``: what was found before stays until then."""
         self.stop()
-        self.proof = None
+        self.proof = self._found = self._parts = None
         self.comparison = self.comparison if keep else None
         self._wanted = True
         if self.stack.rows < FEWEST:
             return
         child = self._child = Child(serve)
-        child.connection.send((self.stack, self.verdicts))
-        self._receive(child, self._found)
+        child.connection.send(self.stack)
+        self._receive(child, self._heard)
         self.changed.emit()
 
     def stop(self) -> None:
@@ -171,35 +176,44 @@ class ComparisonModel:
 
         self._session.inbox.in_thread(receive, lambda got: then(got) if child is self._child else None)
 
-    def _found(self, found: object) -> None:
+    def _heard(self, said: object) -> None:
+        """What the searching process says, one thing after the other."""
         assert self._child is not None
-        if isinstance(found, Stage):
-            self.stage = found
-            self._receive(self._child, self._found)
+        if isinstance(said, Stage):
+            self.stage = said
+            self._receive(self._child, self._heard)
             self.progressed.emit()
-            return
-        self.stage = None
-        if not isinstance(found, Comparison):
+        elif isinstance(said, Comparison):
+            self.stage, self._found, self._parts = None, said, None
+            self._receive(self._child, self._heard)
+            self._weigh()
+            self.changed.emit()
+        elif isinstance(said, tuple):
+            self.stage, self._parts = None, said
+            self.stop()
+            self._weigh()
+        else:
             self._failed()
-            return
-        self.comparison = found
-        self._receive(self._child, self._proved)
-        self.changed.emit()
 
-    def _proved(self, proof: object) -> None:
-        if isinstance(proof, Stage):
-            assert self._child is not None
-            self.stage = proof
-            self._receive(self._child, self._proved)
-            self.progressed.emit()
+    def _weigh(self) -> None:
+        """What was found, without what is dismissed, and how well that predicts; no search is needed for that."""
+        found, parts, verdicts = self._found, self._parts, self.verdicts
+        assert found is not None
+        self.comparison, self.proof = without(found, verdicts), None
+        if parts is None:
             return
-        self.stage = None
-        if not isinstance(proof, Proof):
-            self._failed()
-            return
-        self.proof = proof
-        self.stop()
-        self.changed.emit()
+        comparison = self.comparison
+
+        def take(proof: Proof | Exception) -> None:
+            if comparison is not self.comparison:
+                return
+            if isinstance(proof, Exception):
+                self._failed()
+                return
+            self.proof = proof
+            self.changed.emit()
+
+        self._session.inbox.in_thread(lambda: prove(comparison, parts, verdicts), take)
 
     def _failed(self) -> None:
         self.stop()
@@ -208,7 +222,7 @@ class ComparisonModel:
 
     def _drop(self) -> None:
         self.stop()
-        self.comparison = self.proof = None
+        self.comparison = self.proof = self._found = self._parts = None
 
     def _after(self, change: object) -> None:
         if isinstance(change, Dismiss):
