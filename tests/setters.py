@@ -40,6 +40,9 @@ CHECKS: dict[str, Callable[[list[int]], list[int]]] = {
     "exclusive-or and a seed": lambda d: [reduce(xor, d) ^ 0xA5],
     "number of ones": lambda d: [sum(byte.bit_count() for byte in d)],
     "sum and exclusive-or of nibbles": lambda d: [(sum(_nibbles(d)) & 15) << 4 | reduce(xor, _nibbles(d))],
+    "exclusive-or, then a sum over it": lambda d: [reduce(xor, d), (sum(d) + reduce(xor, d)) & 255],
+    "remainder by 15": lambda d: [sum(_nibbles(d)) % 15],
+    "remainder by 255": lambda d: [sum(d) % 255],
     "inverted sum": lambda d: [~sum(d) & 255],
     "the last byte counts against": lambda d: [(d[-1] - sum(d[:-1])) & 255],
 }

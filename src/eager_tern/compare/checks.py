@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import comb, log10
 
 import numpy as np
@@ -356,6 +356,16 @@ def _sums_over(
                 said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
                 check = Check.model_validate(said_so | parameters | how)
                 yield _Guess(check, rows - int(agree[i]), chance)
+
+
+def by_modulus(found: Found, bits: BitRows) -> Found:
+    """A sum with end-around carry, or the remainder of a sum where that holds in more rows: it is never all ones."""
+    check = found.check
+    if not check.carry or check.init or found.holds.all():
+        return found
+    remainder = check.model_copy(update={"carry": False, "modulus": (1 << check.at.width) - 1})
+    holds = held(remainder, bits)
+    return replace(found, check=remainder, holds=holds) if holds.sum() > found.holds.sum() else found
 
 
 def _covers(a: int, b: int, before: list[int], behind: list[int], unit: int) -> tuple[tuple[int, int], ...]:

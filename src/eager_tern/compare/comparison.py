@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import NIBBLE, Found, find_copies, find_sums
+from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
@@ -141,7 +141,9 @@ def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.boo
     _take(free, checks)
     tell(next(stages))
     sums = [
-        each for each in find_sums(stack, free, checks) if len(each.positions) > NIBBLE or not _within(each, nibbles)
+        by_modulus(each, stack.bits)
+        for each in find_sums(stack, free, checks)
+        if len(each.positions) > NIBBLE or not _within(each, nibbles)
     ]
     _take(free, sums)
     tell(next(stages))

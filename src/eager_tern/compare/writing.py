@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import Found, nearly_steady
-from eager_tern.compare.comparison import Comparison
+from eager_tern.compare.comparison import Comparison, covers
 from eager_tern.compare.counters import Counter as FoundCounter
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
@@ -52,13 +52,24 @@ def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
     header = _header(comparison)
     checks = [] if header is None else [header]
     seen: Counter[str] = Counter()
-    for found in comparison.checks:
+    for found in _computed_in_turn(comparison.checks):
         seen[found.check.name] += 1
         name = f"{found.check.name} {seen[found.check.name]}" if seen[found.check.name] > 1 else found.check.name
         checks.append(_check(found.check, name))
     blank = "".join(map(str, _lately(stack).tolist()))
     document = {**base.document, "blank": blank, **({"fields": fields} if fields else {})}
     return Draft({**document, **({"checks": checks} if checks else {})}, base.comments)
+
+
+def _computed_in_turn(checks: Sequence[Found]) -> list[Found]:
+    """The checks in an order in which they can be computed: one that goes over another's bits comes behind it."""
+    left, ordered = list(range(len(checks))), list[int]()
+    over = [covers(check) for check in checks]
+    while left:
+        free = [at for at in left if not any(over[at] & set(checks[b].positions) for b in left if b != at)]
+        ordered += free or left  # where they go in a circle, none is first
+        left = [at for at in left if at not in ordered]
+    return [checks[at] for at in ordered]
 
 
 def drafted(comparison: Comparison, frames: Sequence[Frame], name: str) -> Draft | None:
