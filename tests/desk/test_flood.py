@@ -23,6 +23,7 @@ class Flood:
     def __init__(self, rng: np.random.Generator) -> None:
         self._line, other = pty.openpty()
         tty.setraw(other)
+        os.set_blocking(self._line, False)
         self.device = os.ttyname(other)
         self.said = 0
         self._over = Event()
@@ -36,14 +37,26 @@ class Flood:
         until = time.monotonic() + 30
         number = 0
         while not self._over.is_set() and time.monotonic() < until:
-            self.said += os.write(self._line, self._lines[number % 100])
+            self._write(self._lines[number % 100])
             if number % 50 == 49:
                 for part in (rubbish, giant, b"x" * 30_000):
-                    self.said += os.write(self._line, part)
+                    self._write(part)
             number += 1
+
+    def _write(self, data: bytes) -> None:
+        """All of it, unless the flood is over: nobody takes the rest then."""
+        while data and not self._over.is_set():
+            try:
+                written = os.write(self._line, data)
+            except BlockingIOError:
+                time.sleep(0.001)
+                continue
+            self.said += written
+            data = data[written:]
 
     def stop(self) -> None:
         self._over.set()
+        self._thread.join()
         os.close(self._line)
 
 
