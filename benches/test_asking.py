@@ -30,12 +30,16 @@ def test_what_is_asked_leads_to_a_full_proof() -> None:
     held("asked for until all is proven", len(done), GADGETS)
 
 
+def gadget_of(number: int) -> tuple[np.random.Generator, Gadget]:
+    rng = np.random.default_rng([55, number])
+    return rng, climate(rng, str(rng.choice(["sum", "xor", "crc8", "negated", "nibbles"])))
+
+
 def needed(number: int) -> int:
     """The fewest presses whose labels can say enough: spread evenly, the values of each label have to have more
     orders than a hundred times the bits that change; chance would else find bits that follow them.
     """
-    rng = np.random.default_rng([55, number])
-    gadget = climate(rng, str(rng.choice(["sum", "xor", "crc8", "negated", "nibbles"])))
+    rng, gadget = gadget_of(number)
     drawn = [gadget.draw(rng) for _ in range(MOST)]
     bits = np.array([gadget.write(values, at) for at, values in enumerate(drawn)], np.uint8)
     enough = log10(100 * int(np.count_nonzero(np.ptp(bits, axis=0))))
@@ -51,8 +55,7 @@ def orders(presses: int, values: int) -> float:
 
 def presses(number: int, by_asking: bool) -> int | None:
     """How many presses it takes until frames that were never seen are made exactly; None: it is given up before."""
-    rng = np.random.default_rng([55, number])
-    gadget = climate(rng, str(rng.choice(["sum", "xor", "crc8", "negated", "nibbles"])))
+    rng, gadget = gadget_of(number)
     drawn = [gadget.draw(rng) for _ in range(3)]
     unseen = [gadget.draw(rng) for _ in range(FRAMES)]
     while len(drawn) < MOST:

@@ -28,6 +28,11 @@ class Gadget:
         return bits, {name: tuple(values[name] for values in settings) for name in settings[0]}
 
 
+def same_value(said: object, value: Value) -> bool:
+    """Whether what a sheet says of a field is what was set, whole numbers and fractions alike."""
+    return said == value or (isinstance(said, float | int) and isinstance(value, float) and abs(said - value) < 1e-6)
+
+
 def put(frame: list[int], positions: list[int], number: int) -> None:
     """A number at positions, the most significant first."""
     for place, position in enumerate(reversed(positions)):

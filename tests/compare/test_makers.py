@@ -15,7 +15,7 @@ from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.errors import InputError
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.reading import field_values
-from tests.gadgets import Value
+from tests.gadgets import same_value
 from tests.makers import KINDS, Made, meter, rain_gauge, roller, stepper, take, thermometer
 
 LATER = 20
@@ -34,15 +34,11 @@ def later(gadget: Made, found: Comparison) -> tuple[int, int]:
         values, own = gadget.draw(60 + number, True)
         frame = np.array(gadget.write(values, own), np.uint8)
         said = field_values(sheet, frame)
-        read += all(_same(said.get(names[name]), value) for name, value in values.items())
+        read += all(same_value(said.get(names[name]), value) for name, value in values.items())
         given = {name: int("".join(map(str, frame[list(run)])), 2) for name, run in own_bits.items()}
         bits = made_bits(sheet, {names[name]: value for name, value in values.items()}, given)
         made += bits is not None and bool((bits == frame).all())
     return read, made
-
-
-def _same(said: object, value: Value) -> bool:
-    return said == value or (isinstance(said, float | int) and isinstance(value, float) and abs(said - value) < 1e-6)
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.__name__)

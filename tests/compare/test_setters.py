@@ -11,7 +11,7 @@ from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.reading import field_values
-from tests.gadgets import Value
+from tests.gadgets import same_value
 from tests.setters import CHECKS, Setter
 
 LATER = 20
@@ -39,16 +39,12 @@ def later(remote: Setter, found: Comparison) -> tuple[int, int, int]:
         chosen = remote.draw()
         frame = remote.frame(chosen, 1000 + press)
         said = field_values(sheet, frame)
-        read += all(_same(said.get(names.get(name, name)), value) for name, value in chosen.items())
+        read += all(same_value(said.get(names.get(name, name)), value) for name, value in chosen.items())
         given = {name: int("".join(map(str, frame[list(run)])), 2) for name, run in own.items()}
         bits = made_bits(sheet, {names[name]: value for name, value in chosen.items() if name in names}, given)
         made += bits is not None and bool((bits == frame).all())
         failing += sum(not evaluate(check, frame).ok for check in sheet.checks)
     return read, made, failing
-
-
-def _same(said: object, value: Value) -> bool:
-    return said == value or (isinstance(said, float | int) and isinstance(value, float) and abs(said - value) < 1e-6)
 
 
 @pytest.mark.parametrize("mistakes", [False, True])

@@ -155,3 +155,11 @@ def test_numbers_too_small_for_microseconds_are_said(tmp_path: Path, presses: li
     (tmp_path / "log.txt").write_text(each(presses, lambda _, us: str(round(us / 50)), " "))
     (take,) = read_file(tmp_path / "log.txt", library())
     assert any('"# tick = 50 us"' in words for words in take.capture.warnings)
+
+
+def test_a_level_table_in_another_encoding(tmp_path: Path, presses: list[Press]) -> None:
+    table = "time_us,level\n" + of_edges(presses, lambda t, v: f"{t}.5,{v}")
+    (tmp_path / "table.csv").write_bytes(table.encode("utf-16"))
+    (take,) = read_file(tmp_path / "table.csv", library())
+    assert take.capture.format == "level-csv"
+    assert [press.lead.reading.fields["command"] for press in take.take.presses] == [0x45, 0x12]

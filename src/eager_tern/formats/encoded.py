@@ -21,12 +21,17 @@ def decoded(head: bytes) -> str | None:
     return None if b"\0" in head else _plain(head.decode("utf-8-sig", "replace"))
 
 
-def text_of(path: Path) -> str:
-    """The whole text of a file. Raises InputError with the byte."""
+def text_of(path: Path, old_until: int = 0) -> str:
+    """The whole text of a file. Raises InputError with the byte.
+
+    Where a byte below ``old_until`` is no UTF-8, a program of the old days wrote it, in Latin-1.
+    """
     data = path.read_bytes()
     try:
         return _plain(data.decode("utf-16" if data.startswith(UTF_16) else "utf-8-sig"))
     except UnicodeDecodeError as error:
+        if error.start < old_until:
+            return _plain(data.decode("latin-1"))
         raise InputError(path, "is neither text nor a binary format known here", f"byte {error.start}") from None
 
 

@@ -16,7 +16,7 @@ import numpy as np
 from eager_tern.errors import InputError
 from eager_tern.formats import written
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
-from eager_tern.formats.encoded import decoded
+from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import UNITS_US, rate_named
 from eager_tern.formats.rows import LINE
@@ -124,7 +124,7 @@ def _unit_of(name: str) -> str | None:
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """One capture a channel. Raises InputError with the row."""
     try:
-        return _read(path, _text(path), options)
+        return _read(path, text_of(path, old_until=PREAMBLE * 80), options)  # a µ or a ° in the header
     except csv.Error as error:
         raise InputError(path, f"is no table that can be read ({error})") from None
 
@@ -151,16 +151,6 @@ def _read(path: Path, text: str, options: ReadOptions) -> list[Capture]:
     if not captures:
         raise InputError(path, "has a time column but no column of levels", f"line {header.line}")
     return captures
-
-
-def _text(path: Path) -> str:
-    data = path.read_bytes().replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        if error.start > PREAMBLE * 80:
-            raise InputError(path, "is not text", f"byte {error.start}") from None
-        return data.decode("latin-1")  # a µ or a ° in the header, from a program of the old days
 
 
 def _counted(header: _Header, text: str, options: ReadOptions) -> tuple[int, float] | None:

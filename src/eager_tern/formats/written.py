@@ -84,7 +84,8 @@ def as_written(text: str, source: object) -> Written:
         return Written(*found, [], cut)
     if (bursts := _bursts_of_rows(text)) is not None:
         return Written(bursts, None, [], cut)
-    return Written(*_bursts(text, source), cut)
+    bursts, passed_over = _bursts(text, source)
+    return Written(bursts, None, passed_over, cut)
 
 
 def holds_a_list(text: str) -> bool:
@@ -219,20 +220,20 @@ def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str
     return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
 
 
-def _bursts(text: str, source: object) -> tuple[list[Burst], float | None, list[int]]:
+def _bursts(text: str, source: object) -> tuple[list[Burst], list[int]]:
     """The text's bursts (between blank lines, or one an array), and the numbers of the lines that are prose."""
     text = BLOCK_COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text)
     arrays = list(ARRAY.finditer(text))
     if arrays:
         # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
         numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
-        return [Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], None, []
+        return [Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], []
     lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
     if lists:
-        return [Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], None, []
+        return [Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], []
     lines = _without_numbers_before(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")))
     bursts, passed_over = _bursts_of_lines(lines, source)
-    return [press for burst in bursts for press in _presses_of(burst)], None, passed_over
+    return [press for burst in bursts for press in _presses_of(burst)], passed_over
 
 
 def _array_name(text: str, array: re.Match[str]) -> str:
