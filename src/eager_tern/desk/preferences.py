@@ -42,9 +42,8 @@ class Preferences(QWidget):
         self.lengths = choice("Lengths", [LENGTHS_SHOWN[each] for each in LENGTHS])
         self.lengths.setCurrentIndex(LENGTHS.index(settings.lengths))
         self.loudspeaker = choice("Loudspeaker", [USUAL])
-        self.refresh()
-        boxes = (self.theme, self.scale, self.lengths, self.loudspeaker)
-        for box in boxes:
+        self._loudspeakers = [""]  # asked for when the page is shown: that takes a while
+        for box in (self.theme, self.scale, self.lengths, self.loudspeaker):
             box.setFixedWidth(WIDTH)
             box.activated.connect(self._take)
         self.folder = QLineEdit(settings.casebooks or str(casebooks_folder()))
