@@ -38,7 +38,7 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us and _is_one_row(r.expected_us, r.leader) for r in fitting)
     if not clean and (characters := async_serial(d)) is not None:
         fitting.append(characters)
-    scores = [r.score for r in fitting] + [noise_score(d) + NOISE_HEAD_START]
+    scores = [r.score for r in fitting] + [float(noise_score(d)) + NOISE_HEAD_START]
     chances = probabilities(scores)
     ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])
     known = tuple(replace(reading, probability=chance) for reading, chance in ranked)

@@ -65,20 +65,25 @@ def any_pulse_score(durations_us: Floats) -> Floats:
     return score
 
 
-def noise_score(durations_us: Floats) -> float:
+def noise_score(durations_us: Floats) -> Floats:
     """Log likelihood under the best smooth model of random pulses: marks and spaces log-normal, fitted to this frame.
 
-    Anything that claims structure has to do better than this.
+    Shape (..., n) to (...). Anything that claims structure has to do better than this.
     """
-    score = 0.0
-    for part in (durations_us[0::2], durations_us[1::2]):
-        if part.size < 2:
-            score += float(any_pulse_score(part))
-            continue
-        log_d = np.log(np.maximum(part, 1.0))
-        variance = (float(np.var(log_d)) * part.size + PRIOR_WEIGHT * 0.05**2) / (part.size + PRIOR_WEIGHT)
-        rest = float(np.sum((log_d - log_d.mean()) ** 2)) / variance
-        score += float(-np.sum(log_d) - 0.5 * (part.size * np.log(2 * np.pi * variance) + rest))
+    return _smooth_score(durations_us[..., 0::2]) + _smooth_score(durations_us[..., 1::2])
+
+
+def _smooth_score(durations_us: Floats) -> Floats:
+    """The same of the marks, or of the spaces, alone."""
+    n = durations_us.shape[-1]
+    if n < 2:
+        return any_pulse_score(durations_us)
+    log_d = np.log(np.maximum(durations_us, 1.0))
+    whole = log_d.sum(axis=-1)
+    rest = log_d - (whole / n)[..., None]
+    squares = np.einsum("...i,...i", rest, rest)
+    variance = (squares + PRIOR_WEIGHT * 0.05**2) / (n + PRIOR_WEIGHT)
+    score: Floats = -whole - 0.5 * (n * np.log(2 * np.pi * variance) + squares / variance)
     return score
 
 

@@ -98,12 +98,14 @@ def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
 @lru_cache(maxsize=1024)  # a burst is read by itself, and with those beside it
 def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     durations_us = np.frombuffer(durations)
-    joined = list(_joined(durations_us))
-    if any(_covered(each) >= NEARLY_ALL * durations_us.size and _is_surely_joined(each) for each in joined):
+    nearly_all = NEARLY_ALL * durations_us.size
+    halves = _in_halves(durations_us)
+    joined = list(_joined(durations_us, halves)) if _most_joined(halves) >= nearly_all else None
+    if joined and any(_covered(each) >= nearly_all and _is_surely_joined(each) for each in joined):
         return _best_of_each(joined)
     found = list(_paired(durations_us, (2,)))
-    if max((_covered(each) for each in found), default=0) < NEARLY_ALL * durations_us.size:
-        found += joined
+    if max((_covered(each) for each in found), default=0) < nearly_all:
+        found += _joined(durations_us, halves) if joined is None else joined
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
         found += _paired(durations_us, LEVELS)
     return _best_of_each(found)
@@ -118,7 +120,7 @@ def all_in_one_row(durations_us: Floats, unit_us: float | None = None) -> tuple[
         for begun in _begun(marks, spaces, (2, *LEVELS)):
             tail = durations_us.size % 2 == 1
             found.append(_as_parsed(durations_us, begun, [(0, pairs - 1, tail)]))
-        found += _joined(durations_us, unit_us)
+        found += _joined(durations_us, _in_halves(durations_us, unit_us))
     return _best_of_each(found)
 
 
@@ -428,27 +430,45 @@ def _is_surely_joined(parsed: Parsed) -> bool:
     return sum(int(np.count_nonzero(expected > 1.5 * unit)) for expected, unit in clocks) >= FEWEST_JOINED
 
 
-def _joined(d: Floats, unit_us: float | None = None) -> Iterator[Parsed]:
-    """Bi-phase: pulses of one or two half bits; ``unit_us`` is a half bit's approximate length, if known."""
+@dataclass(frozen=True)
+class _InHalves:
+    """Stretches of pulses (first and last index) that one or two half bits may be, and about how long a half is."""
+
+    stretches: tuple[tuple[int, int], ...]
+    unit_us: float = 0.0
+    excess_us: float = 0.0
+
+
+def _in_halves(d: Floats, unit_us: float | None = None) -> _InHalves:
+    """What could be bi-phase of some pulses; ``unit_us`` is a half bit's approximate length, if known."""
     short = float(np.quantile(d, 0.2))
     inside = d < 2.9 * short
     if inside.sum() < max(2 * FEWEST_PAIRS, RECURRING * d.size):
-        return
+        return _InHalves(())
     odd = np.arange(d.size) % 2 == 1
     if not (inside & odd).any() or not (inside & ~odd).any():
-        return
+        return _InHalves(())
     alike = np.empty(2 * min(int((inside & odd).sum()), int((inside & ~odd).sum())))
     alike[0::2], alike[1::2] = d[inside & ~odd][: alike.size // 2], d[inside & odd][: alike.size // 2]
     unit, excess = guess_unit(alike) if unit_us is None else (unit_us, 0.0)
     if unit <= 0:
-        return
+        return _InHalves(())
     exact = (d - excess * alternating(d.size)) / unit
     data = (exact > SHORTEST_RUN) & (exact < LONGEST_RUN)
+    enough = [(a, b) for a, b in stretches(data) if b + 1 - a >= 2 * FEWEST_SYMBOLS - 2]
+    return _InHalves(tuple(enough), unit, excess)
+
+
+def _most_joined(halves: _InHalves) -> int:
+    """How many pulses could be bi-phase at the most."""
+    return sum(last + 1 - first for first, last in halves.stretches)
+
+
+def _joined(d: Floats, halves: _InHalves) -> Iterator[Parsed]:
+    """Bi-phase: pulses of one or two half bits."""
     rows, expected = [], np.full(d.size, np.nan)
-    for first, last in stretches(data):
-        if last + 1 - first < 2 * FEWEST_SYMBOLS - 2:
-            continue
-        row = _halves(d, first, last, unit, excess)
+    for first, last in halves.stretches:
+        row = _halves(d, first, last, halves.unit_us, halves.excess_us)
         if row is not None:
             rows.append(row)
             expected[first : last + 1] = row.line.expected_us

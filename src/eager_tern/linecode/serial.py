@@ -71,23 +71,30 @@ def on_serial_grid(
 
     Each by the best of several clocks (unit and excess, µs; the likeliest first).
     """
-    row = _one_grid(durations_us, *np.array(clocks).T)
-    best = {}
-    for length in lengths:
-        tried = _in_a_row(durations_us, row, length), _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
-        placed = [each for each in tried if each is not None]
-        if placed:
-            best[length] = min(placed, key=lambda each: _rms(each.clock))
-    return best
+    units, excesses = np.array(clocks).T
+    on_grid = _one_grid(durations_us[None], units[None], excesses[None])
+    best = {length: _best_grid(durations_us, on_grid, 0, clocks, length) for length in lengths}
+    return {length: placed for length, placed in best.items() if placed is not None}
 
 
-def _in_a_row(durations_us: Floats, on_grid: UnitGrids, length: int) -> CharacterGrid | None:
+def _best_grid(
+    durations_us: Floats, on_grid: UnitGrids, at: int, clocks: Sequence[tuple[float, float]], length: int
+) -> CharacterGrid | None:
+    """Characters of a length by the way that fits best; one grid for the whole row, the ``at``-th of several, first."""
+    row = _in_a_row(durations_us, on_grid, at, length)
+    if row is not None and _rms(row.clock) < CLEAN:
+        return row
+    tried = row, _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
+    return min((each for each in tried if each is not None), key=lambda each: _rms(each.clock), default=None)
+
+
+def _in_a_row(durations_us: Floats, on_grid: UnitGrids, at: int, length: int) -> CharacterGrid | None:
     """Characters that follow each other without a rest, or with one of whole bits: on one grid for all, which bears
     twice the jitter that a grid does that begins anew with each start bit. None where no such characters stand.
     """
-    if not on_grid.fits[0]:
+    if not on_grid.fits[at]:
         return None
-    places = on_grid.places[0]
+    places = on_grid.places[at]
     lengths = np.diff(places)
     if (lengths[::2] >= 2 * length).any():  # a whole character of it is mark, its stop bit too
         return None
@@ -100,7 +107,7 @@ def _in_a_row(durations_us: Floats, on_grid: UnitGrids, length: int) -> Characte
     rows = np.pad(levels, (0, length))[starts[:, None] + np.arange(length)]
     if rows[:, -1].any():
         return None
-    clock = Clock(float(on_grid.units_us[0]), float(on_grid.excesses_us[0]), float(on_grid.rms_us[0]))
+    clock = Clock(float(on_grid.units_us[at]), float(on_grid.excesses_us[at]), float(on_grid.rms_us[at]))
     expected = grid_expected(clock, places)
     offset = float(np.mean(np.cumsum(np.append(0.0, durations_us - expected))))
     after_rest = starts[1:][np.diff(starts) > length]
@@ -109,17 +116,18 @@ def _in_a_row(durations_us: Floats, on_grid: UnitGrids, length: int) -> Characte
 
 
 def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> UnitGrids:
-    """All edges on the best of several grids: the longer the row, the finer its clock has to be known, so that it is
-    found from the beginning on.
+    """All edges on the best of several grids, for each of several frames (shapes as in ``best_grids``): the longer the
+    row, the finer its clock has to be known, so that it is found from the beginning on.
     """
     size = FIRST_PULSES
     while True:
-        on_grid = best_grids(durations_us[None, :size], units_us[None], excesses_us[None])
-        if size >= durations_us.size or not on_grid.fits[0]:
+        on_grid = best_grids(durations_us[:, :size], units_us, excesses_us)
+        if size >= durations_us.shape[1] or not on_grid.fits.any():
             return on_grid
         size *= 2
-        units_us = on_grid.units_us[0] * (1 + CLOSER / on_grid.places[0, -1])
-        excesses_us = np.repeat(on_grid.excesses_us, units_us.size)
+        finer = 1 + CLOSER / on_grid.places[:, -1:]
+        units_us = np.where(on_grid.fits, on_grid.units_us, np.nan)[:, None] * finer
+        excesses_us = np.repeat(on_grid.excesses_us[:, None], CLOSER.size, axis=1)
 
 
 def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> CharacterGrid | None:
@@ -214,13 +222,17 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
     return best
 
 
-def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> LineReading | None:
-    """The pulses as characters of a framing whose clock is about known, None where they are none."""
-    if durations_us.size < FEWEST_PULSES:
-        return None
-    length = _length(framing)
-    placed = on_serial_grid(durations_us, [(clock.unit_us, clock.excess_us)], [length]).get(length)
-    return _as_line(durations_us, placed, framing) if placed is not None else None
+def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> list[LineReading | None]:
+    """Each of several frames, shape (frames, pulses), as characters of a framing whose clock is about known; None for
+    those that are none.
+    """
+    frames, pulses = durations_us.shape
+    if pulses < FEWEST_PULSES:
+        return [None] * frames
+    known, length = (clock.unit_us, clock.excess_us), _length(framing)
+    on_grid = _one_grid(durations_us, *(np.full((frames, 1), each) for each in known))
+    placed = [_best_grid(d, on_grid, at, [known], length) for at, d in enumerate(durations_us)]
+    return [_as_line(d, p, framing) if p is not None else None for d, p in zip(durations_us, placed, strict=True)]
 
 
 def _as_line(durations_us: Floats, placed: CharacterGrid, framing: Framing) -> LineReading | None:

@@ -52,7 +52,7 @@ def _by_each_other(pieces: list[Frame]) -> list[Frame]:
     """
     tried = {i: serial_readings(p.pulses.durations_us) for i, p in enumerate(pieces) if p.pulses.durations_us.size > 1}
     tried = {i: readings for i, readings in tried.items() if readings}
-    noise = {i: noise_score(pieces[i].pulses.durations_us) for i in tried}
+    noise = {i: float(noise_score(pieces[i].pulses.durations_us)) for i in tried}
     best: dict[int, LineReading] = {}
     most = NOISE_HEAD_START
     for framing in {framing for readings in tried.values() for framing in readings}:
@@ -80,12 +80,14 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     lines = [each[framing] for each in readings]
     lengths = [frame.pulses.duration_us for frame in serial]
     shortest, longest = min(lengths) / SAME_LENGTH, max(lengths) * SAME_LENGTH
+    # A few of an unknown code among many more of characters: some bytes look like another code.
+    lone = sum(map(_is_unknown, pieces)) * FEW <= len(serial)
     out, looks = [], LOOKS
     for frame in pieces:
         if _is_serial(frame) and frame.reading.symbol_bits != framing[0]:
             line = serial_readings(frame.as_read.durations_us).get(framing)
             out.append(_read_as(frame, line) if line is not None else frame)
-        elif _is_lone_unknown(frame, pieces, len(serial)):
+        elif lone and _is_unknown(frame):
             line = serial_readings(frame.as_read.durations_us, lines[0].clock.unit_us).get(framing)
             fits = line is not None and abs(line.clock.unit_us / lines[0].clock.unit_us - 1) < SAME_SPEED
             out.append(_read_as(frame, line) if fits and line is not None and _is_clean(line) else frame)
@@ -97,10 +99,8 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     return out
 
 
-def _is_lone_unknown(frame: Frame, pieces: Sequence[Frame], serial: int) -> bool:
-    """Whether a frame is of an unknown code among many more of characters: some bytes look like another code."""
-    others = sum(f.best is not None and f.best.protocol == UNKNOWN for f in pieces)
-    return frame.best is not None and frame.best.protocol == UNKNOWN and others * FEW <= serial
+def _is_unknown(frame: Frame) -> bool:
+    return frame.best is not None and frame.best.protocol == UNKNOWN
 
 
 def _is_clean(line: LineReading) -> bool:
@@ -117,7 +117,7 @@ def _like(piece: Frame, framing: Framing, lines: Sequence[LineReading]) -> Frame
     if line is None:
         return piece
     as_many = line.bits.size in {each.bits.size for each in lines}
-    likelier = line.score + (0.0 if as_many else OTHER_LENGTH) > noise_score(piece.pulses.durations_us)
+    likelier = line.score + (0.0 if as_many else OTHER_LENGTH) > float(noise_score(piece.pulses.durations_us))
     as_fast = abs(line.clock.unit_us / unit - 1) < SAME_SPEED
     return replace(piece, readings=(reading_of_line(line, UNSURE),)) if likelier and as_fast else piece
 

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import UnitGrids, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
+from eager_tern.linecode.closeness import AT_A_GLANCE
 from eager_tern.protocol.glance import symbol_width
-from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows
+from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows, some_rows
 from eager_tern.protocol.schema import FrameKind, Part, Sheet
 from eager_tern.protocol.symbols import lay_symbols
 from eager_tern.protocol.tolerance import largest_excess
@@ -82,16 +83,25 @@ def _lay_in_whole_units(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
         return nothing_laid(d)
     # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.
     most = float(largest_excess(sheet.unit_us)) * sheet.unit_us
-    excesses, seen = (a.ravel() for a in np.meshgrid(np.linspace(-most, most, EXCESS_STEPS), total - np.arange(3.0)))
-    units = (d.sum(axis=1, keepdims=True) - excesses) / seen
+    laid, left = nothing_laid(d), np.arange(len(d))
+    # Most receivers lengthen marks so little that the edges tell their places without it; the others need a search.
+    for excesses_tried, enough in ((np.zeros(1), AT_A_GLANCE), (np.linspace(-most, most, EXCESS_STEPS), np.inf)):
+        clocks = _clocks(d[left], excesses_tried, total, sheet)
+        found = _laid(best_grids(d[left], *clocks), d.shape[1], total, sheet, kind)
+        found = of_rows(some_rows(found, found.rms_us < enough * found.units_us), left)
+        laid, left = (both_laid(laid, found) if laid.rows.size else found), np.setdiff1d(left, found.rows)
+        if left.size == 0:
+            return laid
+    others = of_rows(_laid(best_steps(d[left], *_clocks(d[left], excesses_tried, total, sheet)), d.shape[1], total, sheet, kind), left)
+    return both_laid(laid, others) if laid.rows.size else others
+
+
+def _clocks(d: Floats, excesses: Floats, total: int, sheet: Sheet) -> tuple[Floats, Floats]:
+    """Units (NaN beyond the sheet's tolerance) and excesses to try, shape (frames, clocks), all in µs."""
+    tried, seen = (a.ravel() for a in np.meshgrid(excesses, total - np.arange(3.0)))
+    units = (d.sum(axis=1, keepdims=True) - tried) / seen
     units[np.abs(units / sheet.unit_us - 1) > sheet.tolerance] = np.nan
-    clocks = units, np.broadcast_to(excesses, units.shape)
-    laid = _laid(best_grids(d, *clocks), d.shape[1], total, sheet, kind)
-    left = np.setdiff1d(np.arange(len(d)), laid.rows)
-    if left.size == 0:
-        return laid
-    others = best_steps(d[left], *(each[left] for each in clocks))
-    return both_laid(laid, of_rows(_laid(others, d.shape[1], total, sheet, kind), left))
+    return units, np.broadcast_to(tried, units.shape)
 
 
 def _whole_length(sheet: Sheet, kind: FrameKind) -> int:

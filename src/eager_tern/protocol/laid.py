@@ -39,6 +39,11 @@ def of_rows(laid: Laid, rows: NDArray[np.intp]) -> Laid:
     return replace(laid, rows=rows[laid.rows])
 
 
+def some_rows(laid: Laid, chosen: NDArray[np.bool_]) -> Laid:
+    """Some of what was laid."""
+    return Laid(*(getattr(laid, f.name)[chosen] for f in fields(Laid)))
+
+
 def both_laid(one: Laid, other: Laid) -> Laid:
     """What was laid on some frames and on others."""
     return Laid(*(np.concatenate((getattr(one, f.name), getattr(other, f.name))) for f in fields(Laid)))

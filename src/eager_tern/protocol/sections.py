@@ -12,7 +12,7 @@ from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.assumed import LONGEST_GAP_US
-from eager_tern.signal.values import Pulses
+from eager_tern.signal.values import Floats, Pulses
 
 SAME_PULSES = 0.2  # by which the shorter pulses of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
@@ -75,7 +75,16 @@ def _belongs_behind(before: Frame, frame: Frame) -> bool:
 
 def _shorter_pulses(pulses: Pulses) -> float:
     """A mark and a space of the shorter ones, together (µs): a unit may be found as half or two thirds of another's."""
-    return float(np.quantile(pulses.durations_us[0::2], 0.25) + np.quantile(pulses.durations_us[1::2], 0.25))
+    return _a_quarter_up(pulses.durations_us[0::2]) + _a_quarter_up(pulses.durations_us[1::2])
+
+
+def _a_quarter_up(lengths: Floats) -> float:
+    """The first quartile, between neighbours where it falls between them."""
+    ordered = np.sort(lengths)
+    at = (ordered.size - 1) / 4
+    below = int(at)
+    above = min(below + 1, ordered.size - 1)
+    return float(ordered[below] + (at - below) * (ordered[above] - ordered[below]))
 
 
 def _period(row: Sequence[Frame]) -> int:

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.clock import alternating, edges_of, fit_clocks
-from eager_tern.protocol.laid import Laid, nothing_laid
+from eager_tern.linecode.closeness import AT_A_GLANCE
+from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows, some_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import SymbolTemplate, symbol_template
 from eager_tern.protocol.tolerance import largest_excess
@@ -25,7 +26,18 @@ def lay_symbols(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     template = symbol_template(sheet, kind)
     if d.shape[1] != template.place.size:
         return nothing_laid(d)
-    units, excesses = _first_clocks(d, template, sheet)
+    # Most senders keep so near to their sheet's clock that it tells the symbols; the others need a search.
+    laid = _laid_from(d, template, np.full(len(d), sheet.unit_us), np.zeros(len(d)))
+    surely = laid.rms_us < AT_A_GLANCE * laid.units_us
+    left = np.setdiff1d(np.arange(len(d)), laid.rows[surely])
+    if left.size == 0:
+        return laid
+    searched = _laid_from(d[left], template, *_first_clocks(d[left], template, sheet))
+    return both_laid(some_rows(laid, surely), of_rows(searched, left))
+
+
+def _laid_from(d: Floats, template: SymbolTemplate, units: Floats, excesses: Floats) -> Laid:
+    """The frame laid on all, from about what each one's unit and excess are."""
     rows = np.arange(len(d))
     for _ in range(ROUNDS):
         symbols = _decide(d[rows], template, units[:, None], excesses[:, None])[0][:, 0]

@@ -60,21 +60,25 @@ def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Readi
     """Readings of the bursts that fit these codes as closely as the clear frames do; empty for all others."""
     readings: list[tuple[Reading, ...]] = [() for _ in bursts]
     for alike, durations in by_size(bursts):
-        anything = any_pulse_score(durations).tolist()
-        for at, found, score in zip(alike, match_sheets(durations, taught.sheets, CLEAN), anything, strict=True):
-            readings[at] = _likeliest_of(bursts[at], found, taught.serial, score)
+        anything, noise = any_pulse_score(durations).tolist(), noise_score(durations).tolist()
+        matches = match_sheets(durations, taught.sheets, CLEAN)
+        lines: list[list[LineReading]] = [[] for _ in alike]
+        for clock, framing in taught.serial:
+            for found, line in zip(lines, read_at(durations, clock, framing), strict=True):
+                found += [line] if line is not None and line.clock.rms_us < CLEAN * line.clock.unit_us else []
+        for row, at in enumerate(alike):
+            if matches[row] or lines[row]:
+                readings[at] = _likeliest_of(durations[row], matches[row], lines[row], anything[row], noise[row])
     return readings
 
 
 def _likeliest_of(
-    burst: Pulses, matches: Sequence[Match], serial: Sequence[tuple[Clock, Framing]], anything: float
+    d: Floats, matches: Sequence[Match], lines: Sequence[LineReading], anything: float, noise: float
 ) -> tuple[Reading, ...]:
-    d = burst.durations_us
-    lines = [line for clock, framing in serial if (line := read_at(d, clock, framing)) is not None]
-    lines = [line for line in lines if line.clock.rms_us < CLEAN * line.clock.unit_us]
+    """The likeliest of several readings of a burst, if it beats noise; evidence is counted over ``anything``."""
     scores = [match.timing - match.bits.size * LN2 + prices.UNKNOWN for match in matches]
     scores += [line.score + prices.SERIAL for line in lines]
-    chances = probabilities([*scores, noise_score(d) + prices.NOISE_HEAD_START])
+    chances = probabilities([*scores, noise + prices.NOISE_HEAD_START])
     best = int(np.argmax(chances))
     if best == len(scores):
         return ()
@@ -141,7 +145,7 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
     codes = sorted({_code_of(frame) for frame in asked})
     if len(codes) == 1:
         return codes[0]
-    noise = [noise_score(frame.as_read.durations_us) for frame in asked]
+    noise = [float(noise_score(frame.as_read.durations_us)) for frame in asked]
     scores: dict[InCode, float] = {}
     for code in codes:
         readings = [_line(frame, code) for frame in asked]
@@ -172,7 +176,7 @@ def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
     """A burst read by these sheets, if that is likelier than chance."""
     matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
     scores = [match.timing - match.bits.size * LN2 for match in matches]
-    chances = probabilities([*scores, noise_score(durations_us) + prices.NOISE_HEAD_START])
+    chances = probabilities([*scores, float(noise_score(durations_us)) + prices.NOISE_HEAD_START])
     best = int(np.argmax(chances))
     return _as_unknown(durations_us, matches[best], chances[best]) if best < len(matches) else None
 

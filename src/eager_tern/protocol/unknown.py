@@ -35,7 +35,7 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
     if not codes:
         return None
     best = codes[0]
-    chances = probabilities([*(each.score for each in codes), noise_score(d) + prices.NOISE_HEAD_START])
+    chances = probabilities([*(each.score for each in codes), float(noise_score(d)) + prices.NOISE_HEAD_START])
     if chances[0] < 0.5:
         return None
     edges = pulses.edge_times_us
