@@ -26,6 +26,7 @@ EXCESSES = np.linspace(-0.44, 0.44, 9)  # of the unit
 FACTORS = np.linspace(0.82, 1.4, 30)
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 LONGEST_RUN = 9.5  # bits within a character
+LONGEST_MARK = 12.5  # all bits of the longest character but its stop bit, on a clock that is off by an eighth
 CLOCKS_TRIED = 8
 CLOCKS_IN_A_ROW = 48
 FIRST_PULSES = 40  # of a row, of which a clock is found that is fine enough for twice as many
@@ -162,7 +163,9 @@ def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, floa
     units, excesses = (a.ravel() for a in np.meshgrid(unit_us * FACTORS, EXCESSES))
     exact = durations_us[inside] / units[:, None] - excesses[:, None] * signs
     misfit = ((exact - np.maximum(np.rint(exact), 1.0)) ** 2).sum(axis=1)
-    return [(float(units[i]), float(excesses[i] * units[i])) for i in np.argsort(misfit)[:CLOCKS_IN_A_ROW]]
+    longest = durations_us[0::2].max() / units - excesses
+    best = [i for i in np.argsort(misfit)[:CLOCKS_IN_A_ROW] if longest[i] < LONGEST_MARK]
+    return [(float(units[i]), float(excesses[i] * units[i])) for i in best]
 
 
 def characters(placed: CharacterGrid, data_bits: int, parity: str, stop_bits: int) -> Characters | None:
@@ -205,7 +208,8 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
         unit = shortest / part
         if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
             continue
-        clocks = clocks_about(durations_us, unit)
+        if not (clocks := clocks_about(durations_us, unit)):
+            continue
         for length, placed in on_serial_grid(durations_us, clocks, range(7, 13)).items():
             if _rms(placed.clock) > COARSEST:
                 continue

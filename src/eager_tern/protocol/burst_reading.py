@@ -26,7 +26,7 @@ from eager_tern.protocol.damaged import (
     raw_range,
     reads_well,
 )
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, longest_silence_us
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.sections import with_sections
@@ -99,7 +99,7 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     """
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
     found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
-    settled = _touched(bursts, [each for each in found if _settles(each)])
+    settled = _settled(line, bursts, found)
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
     sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
@@ -276,15 +276,39 @@ def evidence_of(frame: Frame) -> float:
     return frame.reading.evidence + float(any_pulse_score(read) - any_pulse_score(measured))
 
 
-def _settles(found: Candidate) -> bool:
-    """Whether no other explanation of the burst could be better, so that none is tried."""
+def _settled(line: _Line, bursts: Sequence[Span], found: Sequence[Candidate]) -> set[int]:
+    """The bursts of which no other explanation could be better, so that none is tried: close frames that lead, and
+    those that say the same behind them.
+    """
+    settled: set[int] = set()
+    said: dict[int, Reading] = {}  # by the burst that each ends in
+    close = [(each, touched) for each, touched in zip(found, _touched_by_each(bursts, found), strict=True) if _is_close(each)]
+    for each, touched in sorted(close, key=lambda pair: pair[0].first):
+        best, before = each.frames[0].reading, said.get(touched[0] - 1)
+        if _may_lead(best) or (before is not None and _follows(line, bursts[touched[0]], best, before)):
+            settled.update(touched)
+            said[touched[-1]] = best
+    return settled
+
+
+def _is_close(found: Candidate) -> bool:
+    """Whether a sheet's frame fits as well as it can."""
     best = found.frames[0].reading
-    if best.sheet is None or best.kind not in {kind.name for kind in (*best.sheet.leads, *best.sheet.frames[1:])}:
-        return False
-    followed = best.bits.size and best.kind not in {kind.name for kind in best.sheet.leads}
     failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
-    close = lies_close(best) and not failed
-    return not followed and (reads_well((best,)) or close)
+    return best.known and (reads_well((best,)) or (lies_close(best) and not failed))
+
+
+def _may_lead(reading: Reading) -> bool:
+    """Whether a sheet's frame may stand by itself, told by its leader, or by there being no bits in it."""
+    sheet = reading.sheet
+    kinds = () if sheet is None else sheet.leads if reading.bits.size else sheet.frames[1:]
+    return reading.kind in {kind.name for kind in kinds}
+
+
+def _follows(line: _Line, burst: Span, reading: Reading, before: Reading) -> bool:
+    """Whether a frame says what the same sheet's frame before it says, as soon as one does while a key is held."""
+    soon = line.pulses.durations_us[burst[0] - 1] < longest_silence_us(reading.sheet)
+    return bool(soon) and reading.sheet is before.sheet and np.array_equal(reading.meant, before.meant)
 
 
 def _rows(line: _Line, bursts: Sequence[Span], left: set[int]) -> list[list[int]]:

@@ -10,8 +10,7 @@ import numpy as np
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
-from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, Reading, read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.protocol.tolerance import coarsest
@@ -81,18 +80,21 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
 
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst without one of its shortest pulses, if checks of many bits then hold."""
-    best: Mended | None = None
     tried = list(without_one_short(pulses))
-    fitting = match_sheets(np.array([without.durations_us for without in tried]), sheets)
-    tried = [without for without, found in zip(tried, fitting, strict=True) if found]
-    for without, readings in zip(tried, read_frames(tried, sheets), strict=True):
-        if not _reads_closely(readings) or readings[0].code == SERIAL:  # of which any pulse is a bit
-            continue
-        if sum(check.width for check in readings[0].checks) < FEWEST_CHECKED:
-            continue
-        if best is None or readings[0].clock.rms_us < best.readings[0].clock.rms_us:
-            best = Mended(without, readings, "1 stray pulse left out", STRAY)
-    return best
+    by_sheets = zip(tried, read_by_sheets(tried, sheets), strict=True)
+    held = [(readings[0].clock.rms_us, at, without) for at, (without, readings) in enumerate(by_sheets) if _is_held(readings)]
+    if not held:
+        return None
+    _, _, without = min(held)
+    readings = read_frame(without, sheets)  # beside what its line code alone would say
+    return Mended(without, readings, "1 stray pulse left out", STRAY) if _is_held(readings) else None
+
+
+def _is_held(readings: Sequence[Reading]) -> bool:
+    """Whether a frame reads closely and checks of many bits hold; of serial characters any pulse is a bit."""
+    if not _reads_closely(readings) or readings[0].code == SERIAL:
+        return False
+    return sum(check.width for check in readings[0].checks) >= FEWEST_CHECKED
 
 
 def without_one_short(pulses: Pulses) -> Iterator[Pulses]:

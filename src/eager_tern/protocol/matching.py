@@ -124,7 +124,8 @@ def _lay_characters(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     """For asynchronous characters: the edges of one frame on a grid that begins anew with each start bit."""
     assert sheet.serial is not None
     serial = sheet.serial
-    best = on_serial_grid(d[0], clocks_about(d[0], sheet.unit_us), [serial.length]).get(serial.length)
+    clocks = clocks_about(d[0], sheet.unit_us)
+    best = on_serial_grid(d[0], clocks, [serial.length]).get(serial.length) if clocks else None
     read = characters(best, serial.data_bits, serial.parity, serial.stop_bits) if best is not None else None
     if best is None or read is None or read.bits.size != kind.bit_count:
         return nothing_laid(d)
