@@ -34,3 +34,14 @@ def split_in_two(durations_us: Floats) -> float:
     gain = (sums[:-1] / left - (sums[-1] - sums[:-1]) / (n - left)) ** 2 * left * (n - left)
     cut = int(np.argmax(gain))
     return float((ordered[cut] + ordered[cut + 1]) / 2)
+
+
+def quantile(lengths: Floats, part: float) -> float:
+    """The length below which that part of them lies, between neighbours where it falls between them.
+
+    What ``np.quantile`` gives of one row, at a tenth of its price: it is asked of every burst.
+    """
+    ordered = np.sort(lengths)
+    below, over = divmod((ordered.size - 1) * part, 1.0)
+    low, high = ordered[int(below)], ordered[min(int(below) + 1, ordered.size - 1)]
+    return float(low + over * (high - low))

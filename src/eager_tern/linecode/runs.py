@@ -19,7 +19,7 @@ from eager_tern.linecode import prices
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import SAME_RATIO, split_in_two
+from eager_tern.linecode.clusters import SAME_RATIO, quantile, split_in_two
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
@@ -441,7 +441,7 @@ class _InHalves:
 
 def _in_halves(d: Floats, unit_us: float | None = None) -> _InHalves:
     """What could be bi-phase of some pulses; ``unit_us`` is a half bit's approximate length, if known."""
-    short = float(np.quantile(d, 0.2))
+    short = quantile(d, 0.2)
     inside = d < 2.9 * short
     if inside.sum() < max(2 * FEWEST_PAIRS, RECURRING * d.size):
         return _InHalves(())

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
+from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.assumed import SPEED_SIGMA
@@ -203,7 +204,7 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
     best: dict[Framing, LineReading] = {}
     if durations_us.size < FEWEST_PULSES:
         return best
-    shortest = sum(float(np.quantile(part, SHORT_PART)) for part in (durations_us[0::2], durations_us[1::2])) / 2
+    shortest = sum(quantile(part, SHORT_PART) for part in (durations_us[0::2], durations_us[1::2])) / 2
     for part in PARTS if unit_us is None else (shortest / unit_us,):
         unit = shortest / part
         if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:

@@ -18,7 +18,9 @@ from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.damaged import (
+    FEWEST_TO_MEND,
     Mended,
+    close_without_glitches,
     leave_out_glitches,
     leave_out_one,
     lies_close,
@@ -99,6 +101,8 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     """
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
     found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
+    left = sorted(set(range(len(bursts))) - _settled(line, bursts, found))
+    found += _without_glitches(line, [bursts[at] for at in left])
     settled = _settled(line, bursts, found)
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
@@ -276,13 +280,24 @@ def evidence_of(frame: Frame) -> float:
     return frame.reading.evidence + float(any_pulse_score(read) - any_pulse_score(measured))
 
 
+def _without_glitches(line: _Line, bursts: Sequence[Span]) -> Iterator[Candidate]:
+    """The bursts that are clearly a sheet's frame, but for a few pulses far too short for it."""
+    tried = [burst for burst in bursts if FEWEST_TO_MEND <= burst[1] - burst[0] + 1 <= MOST_PULSES]
+    parts = [line.part(burst) for burst in tried]
+    for (first, _), part, mended in zip(tried, parts, close_without_glitches(parts, line.sheets), strict=True):
+        if mended is not None:
+            yield _mended(part, first, mended)
+
+
 def _settled(line: _Line, bursts: Sequence[Span], found: Sequence[Candidate]) -> set[int]:
     """The bursts of which no other explanation could be better, so that none is tried: close frames that lead, and
     those that say the same behind them.
     """
     settled: set[int] = set()
     said: dict[int, Reading] = {}  # by the burst that each ends in
-    close = [(each, touched) for each, touched in zip(found, _touched_by_each(bursts, found), strict=True) if _is_close(each)]
+    close = [
+        (each, touched) for each, touched in zip(found, _touched_by_each(bursts, found), strict=True) if _is_close(each)
+    ]
     for each, touched in sorted(close, key=lambda pair: pair[0].first):
         best, before = each.frames[0].reading, said.get(touched[0] - 1)
         if _may_lead(best) or (before is not None and _follows(line, bursts[touched[0]], best, before)):
@@ -358,9 +373,9 @@ def _without_strays(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand
     size = burst.durations_us.size
     if not by_hand and (several := _parted(burst, offset, sheets)):
         yield Candidate(several[0].first, several[-1].last, tuple(several), sum(map(evidence_of, several)))
-    if 7 <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
+    if FEWEST_TO_MEND <= size <= MOST_PULSES and (mended := leave_out_glitches(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
-    if 7 <= size <= MOST_IN_SECTION and (mended := leave_out_one(burst, sheets)) is not None:
+    if FEWEST_TO_MEND <= size <= MOST_IN_SECTION and (mended := leave_out_one(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
 
 

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eager_tern.linecode.closeness import CLEAN
+from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
-from eager_tern.protocol.reading import SERIAL, Reading, read_by_sheets, read_frame
+from eager_tern.protocol.reading import SERIAL, Reading, fits_closely, read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.protocol.tolerance import coarsest
@@ -20,6 +21,7 @@ from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
+FEWEST_TO_MEND = 7  # pulses of a burst that may be a frame with a stray in it
 MOST_GLITCHES = 4
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
@@ -61,7 +63,7 @@ def _reads_closely(readings: Sequence[Reading]) -> bool:
 
 def mend(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst, without stray pulses; None where that gives no frame of a known protocol."""
-    if pulses.durations_us.size < 7 or pulses.duration_us > LONGEST_FRAME_US:
+    if pulses.durations_us.size < FEWEST_TO_MEND or pulses.duration_us > LONGEST_FRAME_US:
         return None
     return leave_out_glitches(pulses, sheets) or fit_known(pulses, sheets)
 
@@ -72,22 +74,38 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
     readings = read_frame(without, sheets) if left_out else ()
     if not _reads_closely(readings) or readings[0].stands_for_repeat:
         return None
-    best, count = readings[0], len(left_out)
+    best = readings[0]
     if best.code == SERIAL and max(left_out) > SHORTEST_BIT * best.clock.unit_us:
         return None  # characters have nothing that would not hold without one of their bits
+    return _left_out(without, readings, len(left_out))
+
+
+def close_without_glitches(bursts: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[Mended | None]:
+    """The same for the bursts that are then so close to a sheet's frame that nothing could explain them better."""
+    found: list[Mended | None] = [None] * len(bursts)
+    tried = {at: _without_glitches(burst) for at, burst in enumerate(bursts)}
+    tried = {at: (without, left_out) for at, (without, left_out) in tried.items() if left_out}
+    read = read_by_sheets([without for without, _ in tried.values()], sheets)
+    for (at, (without, left_out)), readings in zip(tried.items(), read, strict=True):
+        if readings and readings[0].code != SERIAL and fits_closely(readings[0]) and readings[0].checks_hold:
+            found[at] = _left_out(without, readings, len(left_out))
+    return found
+
+
+def _left_out(without: Pulses, readings: tuple[Reading, ...], count: int) -> Mended:
     return Mended(without, readings, f"{count} stray {'pulse' if count == 1 else 'pulses'} left out", STRAY * count)
 
 
 def leave_out_one(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None:
     """The frame in a burst without one of its shortest pulses, if checks of many bits then hold."""
     tried = list(without_one_short(pulses))
-    by_sheets = zip(tried, read_by_sheets(tried, sheets), strict=True)
-    held = [(readings[0].clock.rms_us, at, without) for at, (without, readings) in enumerate(by_sheets) if _is_held(readings)]
+    read = read_by_sheets(tried, sheets)
+    held = [at for at, readings in enumerate(read) if _is_held(readings)]
     if not held:
         return None
-    _, _, without = min(held)
-    readings = read_frame(without, sheets)  # beside what its line code alone would say
-    return Mended(without, readings, "1 stray pulse left out", STRAY) if _is_held(readings) else None
+    closest = tried[min(held, key=lambda at: read[at][0].clock.rms_us)]
+    readings = read_frame(closest, sheets)  # beside what its line code alone would say
+    return _left_out(closest, readings, 1) if _is_held(readings) else None
 
 
 def _is_held(readings: Sequence[Reading]) -> bool:
@@ -112,7 +130,7 @@ def without_one_short(pulses: Pulses) -> Iterator[Pulses]:
 def _without_glitches(pulses: Pulses) -> tuple[Pulses, list[float]]:
     """The pulses with the few that are far too short joined to their neighbours, and how long those were (µs)."""
     d = pulses.durations_us
-    bound = SHORT * float(np.quantile(d, 0.25))
+    bound = SHORT * quantile(d, 0.25)
     if not 0 < np.sum(d < bound) <= MOST_GLITCHES:
         return pulses, []
     left = d.tolist()

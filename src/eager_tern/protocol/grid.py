@@ -83,17 +83,18 @@ def _lay_in_whole_units(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
         return nothing_laid(d)
     # The whole length is known, but for the half bits at the ends that are spaces and cannot be seen.
     most = float(largest_excess(sheet.unit_us)) * sheet.unit_us
-    laid, left = nothing_laid(d), np.arange(len(d))
+    searched = np.linspace(-most, most, EXCESS_STEPS)
     # Most receivers lengthen marks so little that the edges tell their places without it; the others need a search.
-    for excesses_tried, enough in ((np.zeros(1), AT_A_GLANCE), (np.linspace(-most, most, EXCESS_STEPS), np.inf)):
-        clocks = _clocks(d[left], excesses_tried, total, sheet)
-        found = _laid(best_grids(d[left], *clocks), d.shape[1], total, sheet, kind)
-        found = of_rows(some_rows(found, found.rms_us < enough * found.units_us), left)
-        laid, left = (both_laid(laid, found) if laid.rows.size else found), np.setdiff1d(left, found.rows)
+    laid = nothing_laid(d)
+    ways = (np.zeros(1), best_grids, AT_A_GLANCE), (searched, best_grids, np.inf), (searched, best_steps, np.inf)
+    for excesses, way, enough in ways:
+        left = np.setdiff1d(np.arange(len(d)), laid.rows)
         if left.size == 0:
-            return laid
-    others = of_rows(_laid(best_steps(d[left], *_clocks(d[left], excesses_tried, total, sheet)), d.shape[1], total, sheet, kind), left)
-    return both_laid(laid, others) if laid.rows.size else others
+            break
+        found = _laid(way(d[left], *_clocks(d[left], excesses, total, sheet)), d.shape[1], total, sheet, kind)
+        found = of_rows(some_rows(found, found.rms_us < enough * found.units_us), left)
+        laid = both_laid(laid, found) if laid.rows.size else found
+    return laid
 
 
 def _clocks(d: Floats, excesses: Floats, total: int, sheet: Sheet) -> tuple[Floats, Floats]:

@@ -132,7 +132,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     ``anything``).
     """
     scores = [score_of(match) for match in matches]
-    lines = () if not by_line or any(_fits_closely(match) for match in matches) else identify(pulses)
+    lines = () if not by_line or any(map(_leaves_no_doubt, matches)) else identify(pulses)
     scores += [line.score + (prices.SERIAL if line.code == SERIAL else prices.UNKNOWN) for line in lines[:1]]
     chances = probabilities([*scores, anything + prices.NOISE_BESIDE_SHEETS])
     if chances[-1] > 0.5:
@@ -200,13 +200,15 @@ def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
     return values
 
 
-def _fits_closely(match: Match) -> bool:
-    """Whether no line code by itself could explain the frame better: all checks hold, all edges lie on the ruler."""
-    return (
-        match.bits.size >= CLOSE_BITS
-        and match.clock.rms_us < CLEAN * match.clock.unit_us
-        and all(result.ok for result in match.results)
-    )
+def fits_closely(read: Match | Reading) -> bool:
+    """Whether so many edges lie so close on a sheet's ruler that no line code by itself could explain the frame
+    better.
+    """
+    return read.bits.size >= CLOSE_BITS and read.clock.rms_us < CLEAN * read.clock.unit_us
+
+
+def _leaves_no_doubt(match: Match) -> bool:
+    return fits_closely(match) and all(result.ok for result in match.results)
 
 
 def score_of(match: Match) -> float:

@@ -8,11 +8,12 @@ from itertools import pairwise
 
 import numpy as np
 
+from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.assumed import LONGEST_GAP_US
-from eager_tern.signal.values import Floats, Pulses
+from eager_tern.signal.values import Pulses
 
 SAME_PULSES = 0.2  # by which the shorter pulses of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
@@ -75,16 +76,7 @@ def _belongs_behind(before: Frame, frame: Frame) -> bool:
 
 def _shorter_pulses(pulses: Pulses) -> float:
     """A mark and a space of the shorter ones, together (µs): a unit may be found as half or two thirds of another's."""
-    return _a_quarter_up(pulses.durations_us[0::2]) + _a_quarter_up(pulses.durations_us[1::2])
-
-
-def _a_quarter_up(lengths: Floats) -> float:
-    """The first quartile, between neighbours where it falls between them."""
-    ordered = np.sort(lengths)
-    at = (ordered.size - 1) / 4
-    below = int(at)
-    above = min(below + 1, ordered.size - 1)
-    return float(ordered[below] + (at - below) * (ordered[above] - ordered[below]))
+    return quantile(pulses.durations_us[0::2], 0.25) + quantile(pulses.durations_us[1::2], 0.25)
 
 
 def _period(row: Sequence[Frame]) -> int:
