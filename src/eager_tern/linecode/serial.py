@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.assumed import SPEED_SIGMA
@@ -106,7 +105,7 @@ def _in_a_row(durations_us: Floats, on_grid: UnitGrids, at: int, length: int) ->
     while begins[-1] + length <= marks[-1]:
         begins.append(int(marks[np.searchsorted(marks, begins[-1] + length)]))
     starts = np.array(begins)
-    rows = np.pad(levels, (0, length))[starts[:, None] + np.arange(length)]
+    rows = np.concatenate((levels, np.zeros(length, np.bool_)))[starts[:, None] + np.arange(length)]
     if rows[:, -1].any():
         return None
     clock = Clock(float(on_grid.units_us[at]), float(on_grid.excesses_us[at]), float(on_grid.rms_us[at]))
@@ -204,7 +203,7 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
     best: dict[Framing, LineReading] = {}
     if durations_us.size < FEWEST_PULSES:
         return best
-    shortest = sum(quantile(part, SHORT_PART) for part in (durations_us[0::2], durations_us[1::2])) / 2
+    shortest = float(_shortest(durations_us))
     for part in PARTS if unit_us is None else (shortest / unit_us,):
         unit = shortest / part
         if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
@@ -231,13 +230,26 @@ def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> list[LineRe
     """Each of several frames, shape (frames, pulses), as characters of a framing whose clock is about known; None for
     those that are none.
     """
-    frames, pulses = durations_us.shape
-    if pulses < FEWEST_PULSES:
-        return [None] * frames
-    known, length = (clock.unit_us, clock.excess_us), _length(framing)
-    on_grid = _one_grid(durations_us, *(np.full((frames, 1), each) for each in known))
-    placed = [_best_grid(d, on_grid, at, [known], length) for at, d in enumerate(durations_us)]
-    return [_as_line(d, p, framing) if p is not None else None for d, p in zip(durations_us, placed, strict=True)]
+    read: list[LineReading | None] = [None] * len(durations_us)
+    if durations_us.shape[1] < FEWEST_PULSES:
+        return read
+    in_bits = _shortest(durations_us) / clock.unit_us
+    rows = np.flatnonzero((in_bits > PARTS[0] / FACTORS[-1]) & (in_bits < PARTS[-1] / FACTORS[0]))
+    if rows.size == 0:
+        return read
+    known, length, some = (clock.unit_us, clock.excess_us), _length(framing), durations_us[rows]
+    on_grid = _one_grid(some, *(np.full((rows.size, 1), each) for each in known))
+    for at, row in enumerate(rows.tolist()):
+        placed = _best_grid(some[at], on_grid, at, [known], length)
+        read[row] = _as_line(some[at], placed, framing) if placed is not None else None
+    return read
+
+
+def _shortest(durations_us: Floats) -> Floats:
+    """What the short marks and spaces last on the average, shape (..., n) to (...): a bit, or a few."""
+    marks, spaces = (np.quantile(durations_us[..., of::2], SHORT_PART, axis=-1) for of in (0, 1))
+    shortest: Floats = (marks + spaces) / 2
+    return shortest
 
 
 def _as_line(durations_us: Floats, placed: CharacterGrid, framing: Framing) -> LineReading | None:

@@ -31,7 +31,7 @@ from eager_tern.signal.values import (
 
 # Pulses of a passage: the first is short, so that something is told soon; the later ones hold frames enough to learn
 # an unknown code from. Frames of one press are never parted, since a passage ends in a silence longer than any hold's.
-FIRST_PASSAGE, LONGEST_PASSAGE = 10_000, 40_000
+FIRST_PASSAGE, LONGEST_PASSAGE = 10_000, 120_000
 # A receiver's chatter has no such silence: then a passage ends where it is farthest from any frame.
 LONGEST_WITHOUT_SILENCE = 2  # times that length
 # Chatter is looked at while it goes on, some three times a second at the 5,000 pulses a second that receivers put out.
