@@ -7,20 +7,23 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
-from eager_tern.linecode.clock import alternating
+from eager_tern.linecode.clock import alternating, edges_of
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.serial import characters, clocks_about, on_serial_grid
 from eager_tern.linecode.values import Bits, Clock
 from eager_tern.protocol.checks import CheckResult, evaluate
 from eager_tern.protocol.glance import shapes_of
 from eager_tern.protocol.grid import lay_on_grid
-from eager_tern.protocol.laid import Laid, nothing_laid
+from eager_tern.protocol.laid import Laid, nothing_laid, some_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.symbols import lay_symbols
 from eager_tern.protocol.template import is_paired
 from eager_tern.protocol.tolerance import coarsest, largest_excess
 from eager_tern.signal.values import Floats
+
+OUT_OF_PLACE = 0.9  # of a unit: no late edge is off as far
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,7 @@ class Match:
     """A frame read by a sheet. ``bits`` are as sent. ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,).
 
     ``timing`` is the log probability of the durations under the sheet, whatever bits it could have been.
+    ``out_of_place`` tells that a pulse among the bits is farther off the ruler than jitter can explain.
     """
 
     sheet: Sheet
@@ -37,6 +41,7 @@ class Match:
     bit_spans_us: Floats
     expected_us: Floats
     timing: float
+    out_of_place: bool
 
     @cached_property
     def meant(self) -> Bits:
@@ -72,7 +77,9 @@ def match_sheets(durations_us: Floats, sheets: Sequence[Sheet], most_rms: float 
 
 def _as_of(match: Match, sheet: Sheet, kind: FrameKind) -> Match:
     """The match as one of another sheet whose frame looks the same."""
-    return Match(sheet, kind, match.clock, match.bits, match.bit_spans_us, match.expected_us, match.timing)
+    return Match(
+        sheet, kind, match.clock, match.bits, match.bit_spans_us, match.expected_us, match.timing, match.out_of_place
+    )
 
 
 def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -> list[tuple[int, Match]]:
@@ -83,16 +90,34 @@ def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -
     near &= laid.rms_us <= (most_rms or coarsest(sheet.alphabet)) * units
     if sheet.mark_excess_us is None:
         near &= np.abs(laid.excesses_us) <= largest_excess(units) * units
-    fits = np.flatnonzero(near)
-    if fits.size == 0:
+    if not near.any():
         return []
-    timing = _timing(d[laid.rows[fits]], laid.expected_us[fits])
-    out = []
-    for i, score in zip(fits.tolist(), timing.tolist(), strict=True):
-        clock = Clock(float(units[i]), float(laid.excesses_us[i]), float(laid.rms_us[i]))
-        match = Match(sheet, kind, clock, laid.bits[i], laid.bit_spans_us[i], laid.expected_us[i], score)
-        out.append((int(laid.rows[i]), match))
-    return out
+    laid = some_rows(laid, near)
+    measured = d[laid.rows]
+    told = zip(
+        laid.units_us.tolist(),
+        laid.excesses_us.tolist(),
+        laid.rms_us.tolist(),
+        laid.bits,
+        laid.bit_spans_us,
+        laid.expected_us,
+        _timing(measured, laid.expected_us).tolist(),
+        _out_of_place(measured, laid).tolist(),
+        strict=True,
+    )
+    matches = [Match(sheet, kind, Clock(unit, excess, rms), *rest) for unit, excess, rms, *rest in told]
+    return list(zip(laid.rows.tolist(), matches, strict=True))
+
+
+def _out_of_place(d: Floats, laid: Laid) -> NDArray[np.bool_]:
+    """Whether a pulse among the bits of each frame lies a unit off: a mark or a space beside it was lost."""
+    found = np.zeros(len(d), np.bool_)
+    off = np.abs(d - laid.expected_us) > OUT_OF_PLACE * laid.units_us[:, None]
+    for row in np.flatnonzero(off.any(axis=1)).tolist():
+        begins = edges_of(d[row : row + 1])[0, :-1][off[row]]
+        spans = laid.bit_spans_us[row]
+        found[row] = ((begins[:, None] >= spans[:, 0]) & (begins[:, None] < spans[:, 1])).any()
+    return found
 
 
 def _timing(d: Floats, expected_us: Floats) -> Floats:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,10 +53,17 @@ class Positions:
                 first = i
         return ", ".join(pieces)
 
+    @cached_property
+    def _sent(self) -> list[tuple[int, int]]:
+        """Each position, and what turns the bit there."""
+        return list(zip(self.index.tolist(), self.inverted.tolist(), strict=True))
+
     def read(self, bits: Bits) -> int:
         """The number at these positions."""
-        row = bits[self.index] ^ self.inverted
-        return int.from_bytes(np.packbits(row).tobytes(), "big") >> (-row.size % 8)
+        value, row = 0, bits.tobytes()  # a few bytes are read sooner than an array
+        for at, turned in self._sent:
+            value = value << 1 | row[at] ^ turned
+        return value
 
     def write(self, bits: Bits, value: int) -> None:
         """Put a number at these positions of ``bits``, in place. The value must fit the width."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
@@ -27,9 +29,7 @@ UNKNOWN_MOST = 0.97
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
 SPREAD_OF_TOLERANCE = 0.4  # standard deviation of a unit, of the tolerance where that is wide
 CLOSE_BITS = 12  # of a frame that is told from any other by lying close
-# A pulse among the bits that is a unit off is no late edge: a mark or a space beside it was lost, and which bits that
-# were is a guess.
-OUT_OF_PLACE, GUESSED = 0.9, 0.3
+GUESSED = 0.3  # confidence left in a frame of which a mark or a space was lost, and so a bit or two guessed
 BEYOND = 0.9  # confidence at most in a value that the sheet was not found out with: a field may end there, or bend
 
 Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
@@ -138,7 +138,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     if chances[-1] > 0.5:
         return ()
     readings = [
-        reading_of_match(match, chance * (GUESSED if _is_out_of_place(pulses, match) else 1.0), score - anything)
+        reading_of_match(match, chance * (GUESSED if match.out_of_place else 1.0), score - anything)
         for match, chance, score in zip(matches, chances, scores, strict=False)
     ]
     readings += [reading_of_line(line, chances[-2], scores[-1] - anything) for line in lines[:1]]
@@ -146,16 +146,6 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     for reading in sorted(readings, key=lambda r: -r.confidence):
         best.setdefault((reading.protocol, reading.stands_for_repeat), reading)
     return tuple(best.values())
-
-
-def _is_out_of_place(pulses: Pulses, match: Match) -> bool:
-    """Whether a pulse among a frame's bits is farther off the ruler than jitter can explain."""
-    off = np.abs(pulses.durations_us - match.expected_us) > OUT_OF_PLACE * match.clock.unit_us
-    if not off.any() or not match.bits.size:
-        return False
-    begins = (pulses.edge_times_us[:-1] - pulses.start_us)[off]
-    spans = match.bit_spans_us
-    return bool(((begins[:, None] >= spans[:, 0]) & (begins[:, None] < spans[:, 1])).any())
 
 
 def serial_words(reading: Reading) -> str:
@@ -213,16 +203,11 @@ def _leaves_no_doubt(match: Match) -> bool:
 
 def score_of(match: Match) -> float:
     """Log probability of the pulses and the bits under the sheet."""
-    score, results = match.timing, match.results
+    results = match.results
     spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
+    score = match.timing + _usual(match.sheet, match.kind.name)
     score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
     score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
-    score += prices.NO_CHECKS if match.bits.size and not results else 0.0
-    score += float(np.log(match.sheet.weight)) + (prices.OVERRULES if match.sheet.overrules else 0.0)
-    if match.kind.bit_count and not any(match.kind is kind for kind in match.sheet.leads):
-        score += prices.FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
-    if not match.bits.size:
-        return score
     free = match.bits.size
     if len(results) > 1 and not any(r.ok for r in results):
         score += prices.NO_CHECK_HOLDS
@@ -232,6 +217,18 @@ def score_of(match: Match) -> float:
         else:
             score += prices.CHECK_FAILS
     return score - free * LN2
+
+
+@lru_cache(maxsize=1024)
+def _usual(sheet: Sheet, kind: str) -> float:
+    """What speaks for and against a sheet's kind of frame, by its name, before anything is measured."""
+    bits = sheet.frame(kind).bit_count
+    score = math.log(sheet.weight) + (prices.OVERRULES if sheet.overrules else 0.0)
+    if bits and not sheet.checks:
+        score += prices.NO_CHECKS
+    if bits and kind not in {lead.name for lead in sheet.leads}:
+        score += prices.FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
+    return score
 
 
 def reading_of_match(match: Match, chance: float, evidence: float = 0.0) -> Reading:
