@@ -194,3 +194,49 @@ def test_a_sync_mark_behind_a_fixed_period_code_is_no_bit(rng: np.random.Generat
             (press,) = read([-3e5, *signed], rng).presses
             assert press.lead.best is not None
             assert press.lead.best.bits.tolist() == bits
+
+
+def test_a_run_in_of_equal_pulses_is_no_row_of_bits_of_a_fixed_period(rng: np.random.Generator) -> None:
+    for _ in range(40):
+        unit, bits = 290.0, rng.integers(0, 2, 32).tolist()
+        data = [length * unit for bit in bits for length in ((2, -1) if bit else (1, -2))]
+        frame = record([*[unit, -unit] * 7, unit, -8 * unit, *data[:-1]], rng, jitter_us=28, excess_us=50)
+        take = read_pulses(pulses_from_signed(np.array([-3e5, *frame, -3e5])), library())
+        assert [frame.reading.bits.tolist() for frame in take.frames] == [bits]
+
+
+def test_a_short_mark_is_given_back_where_the_copies_have_it(rng: np.random.Generator) -> None:
+    for _ in range(60):
+        unit, bits = 250.0, rng.integers(0, 2, 28).tolist()
+        copy = [*distance_frame([8 * unit, -4 * unit] * 2, unit, (1, 3), bits), -20_000.0]
+        signed = record([-3e5, *(copy * 5)[:-1], -3e5], rng, jitter_us=28, excess_us=-60)
+        take = read_pulses(pulses_from_signed(np.array(signed)), library())
+        assert {frame.reading.bits.size for frame in take.frames} == {28}
+
+
+def test_confidence_in_bits_falls_where_pulses_lie_between_two_lengths(rng: np.random.Generator) -> None:
+    read = []
+    for _ in range(150):
+        unit, bits = float(rng.uniform(200, 300)), rng.integers(0, 2, 24).tolist()
+        frame = record(distance_frame([8 * unit, -4 * unit], unit, (1, 2), bits), rng, jitter_us=36)
+        take = read_pulses(pulses_from_signed(np.array([-3e5, *frame, -3e5])), library())
+        read += [(each.reading.confidence, each.reading.bits.tolist() == bits) for each in take.frames]
+    sure = [right for confidence, right in read if confidence > 0.9]
+    unsure = [(confidence, right) for confidence, right in read if confidence <= 0.9]
+    assert len(sure) > 50 and np.mean(sure) > 0.94
+    assert len(unsure) > 25 and np.mean([right for _, right in unsure]) < 0.8
+
+
+def test_copies_that_say_the_same_are_surer_than_one(rng: np.random.Generator) -> None:
+    unit, bits = 250.0, rng.integers(0, 2, 24).tolist()
+    copy = [*distance_frame([8 * unit, -4 * unit], unit, (1, 2), bits), -15_000.0]
+
+    def least(copies: int) -> float:
+        found = []
+        for _ in range(20):
+            signed = record([-3e5, *(copy * copies)[:-1], -3e5], rng, jitter_us=40)
+            take = read_pulses(pulses_from_signed(np.array(signed)), library())
+            found += [f.reading.confidence for f in take.frames if f.reading.bits.tolist() == bits]
+        return float(np.quantile(found, 0.1))
+
+    assert least(4) > least(1) + 0.1

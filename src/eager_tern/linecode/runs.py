@@ -35,6 +35,7 @@ MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest 
 ROUNDS = 3  # in which lengths and rows settle
 SPREAD_WEIGHT = 6.0  # durations that what is usually so is worth
 FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
+OTHER_SIDE = 0.75  # of the way to the other symbol, from where a duration is no more this one's
 FARTHEST_INSIDE = 6.5  # between two that fit: one duration in some thousands is off by four
 COARSEST_APART = 0.3  # spread of what tells two symbols apart: 60 µs of jitter at a unit of 300
 COARSEST_SPREAD = 0.4  # of the shortest length, which a receiver may have shortened
@@ -273,11 +274,20 @@ def _told(d: Floats, alphabet: _Alphabet) -> _Told:
     symbol = np.argmin(near, axis=1)
     at = np.arange(marks.size)
     far = np.maximum(off_mark[at, symbol], off_space[at, symbol])
-    both = far < FARTHEST
+    both = (far < FARTHEST) & ~_between(marks, spaces, symbol, alphabet)
     inside = np.concatenate(([False], both[:-2] & both[2:], [False])) if both.size > 2 else both
     both |= inside & (far < FARTHEST_INSIDE)
     by_mark = np.where(both, symbol, np.argmin(off_mark, axis=1))
     return _Told(by_mark, both, off_mark.min(axis=1) < FARTHEST)
+
+
+def _between(marks: Floats, spaces: Floats, symbol: NDArray[np.intp], alphabet: _Alphabet) -> NDArray[np.bool_]:
+    """Whether a pair has the mark of one symbol and the space of the other, where both tell them apart: a run-in's."""
+    between = np.zeros(symbol.size, np.bool_)
+    if alphabet.marks.size == 2 and np.ptp(alphabet.marks) and np.ptp(alphabet.spaces):
+        for lengths, centres in ((marks, alphabet.marks), (spaces, alphabet.spaces)):
+            between |= np.abs(lengths - centres[symbol]) > OTHER_SIDE * np.ptp(centres)
+    return between
 
 
 def _off(lengths: Floats, centres: Floats, spread_us: float) -> Floats:

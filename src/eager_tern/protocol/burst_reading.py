@@ -14,6 +14,7 @@ from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
+from eager_tern.protocol.certainty import as_sure_as_bits
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
@@ -75,7 +76,7 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = doubtful_read_again(pulses, edges, frames, noise)
-    frames = as_sure_as_whole(pulses, with_sections(pulses, frames))
+    frames = as_sure_as_bits(as_sure_as_whole(pulses, with_sections(pulses, frames)))
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 

@@ -103,8 +103,7 @@ def doubtful_read_again(
     out = []
     for frame in frames:
         odd = _is_unknown(frame) and frame.reading.code == code[0] and frame.reading.bits.size not in sizes
-        reading = _read_by(frame.as_read.durations_us, sheets) if odd else None
-        out.append(replace(frame, readings=(reading,)) if reading is not None else frame)
+        out.append(_read_anew(frame, sheets) if odd else frame)
     left = []
     for first, last in noise:
         reading = _read_by(pulses.durations_us[first : last + 1], sheets)
@@ -113,6 +112,14 @@ def doubtful_read_again(
         else:
             out.append(Frame(first, last, pulses.part(first, last, edges), (reading,)))
     return sorted(out, key=lambda frame: frame.first), left
+
+
+def _read_anew(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
+    """The frame by one of these sheets: as it came, if that will do, else as it was mended."""
+    if (reading := _read_by(frame.pulses.durations_us, sheets)) is not None:
+        return Frame(frame.first, frame.last, frame.pulses, (reading,))
+    mended = _read_by(frame.as_read.durations_us, sheets) if frame.mended else None
+    return replace(frame, readings=(mended,)) if mended is not None else frame
 
 
 def _in_code(frame: Frame, code: InCode) -> Frame:
