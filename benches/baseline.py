@@ -12,6 +12,7 @@ from pathlib import Path
 
 BASELINE = Path(__file__).with_name("baseline.json")
 CHANCE = 3.0  # standard deviations of a proportion
+SLOWER = 1.4  # by which two runs on a busy machine differ
 WORSE = 1.0  # nats: one reading in three that was sure and now is wrong
 
 
@@ -28,6 +29,13 @@ def held_score(name: str, nats: float) -> None:
     before = _before(name, nats)
     print(f"\n{name}: {nats:.2f} nats (before: {before:.2f})")
     assert nats >= before - WORSE
+
+
+def held_ratio(name: str, ratio: float) -> None:
+    """The same for a ratio of times, the less the better."""
+    before = _before(name, ratio)
+    print(f"\n{name}: {ratio:.1f} times a bare pass (before: {before:.1f})")
+    assert ratio <= before * SLOWER
 
 
 def _before(name: str, now: float) -> float:

@@ -17,7 +17,7 @@ from benches.conftest import in_turn, process
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
-from eager_tern.signal.values import Pulses, pulses_from_signed
+from eager_tern.signal.values import Pulses
 
 RATE = 48_000
 BARE = """
@@ -103,11 +103,3 @@ def test_faint_radio_frames(tmp_path: Path, keying: str, db: float) -> None:
     bare = time.perf_counter() - start
     told = f"{keying} at {db} dB: {len(got & set(codes))} of 30 right"
     print(f"\n{told}, {took:.1f} s, {took / bare:.0f} times a bare FFT pass")
-
-
-def test_frames_a_second() -> None:
-    pulses = pulses_from_signed(np.array(evening(np.random.default_rng(3), 400, jitter_us=20).signed))
-    d = pulses.durations_us
-    frames = len(read_pulses(pulses, library()).frames)
-    ours, _, ratio = in_turn(lambda: read_pulses(pulses, library()), lambda: np.flatnonzero(d[1::2] > 15_000), 3)
-    print(f"\n{frames} frames in {ours:.2f} s, {frames / ours:.0f} a second ({ratio:.0f} times finding the gaps)")

@@ -5,12 +5,11 @@ The signals are of gadgets that the code was not written for (tests/strangers.py
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from tests.handsets import ALL_PROTOCOLS, evening, record
+from tests.handsets import record
 from tests.state_frames import KINDS, state_frame
 from tests.strangers import CODES, LEADERS, a_stranger, take_of
 
@@ -86,20 +85,3 @@ def test_state_frames() -> None:
             right += best.protocol == kind and best.bits.tolist() == bits and best.checks_hold
             asked += 1
     held("state frames", right, asked)
-
-
-def test_speed() -> None:
-    """Ratio to finding the gaps in the same durations; the aim, 10,000 frames in 2 s, is printed beside it."""
-    rng = np.random.default_rng(3)
-    known = np.array(evening(rng, 200, ALL_PROTOCOLS[:-1], jitter_us=20).signed)
-    unknown = record(take_of(rng, a_stranger(rng, "pulse-distance", "double"), 60)[0], rng, jitter_us=20)
-    for name, signed in (("known", known), ("unknown", unknown)):
-        pulses = pulses_from_signed(signed)
-        start = time.process_time()
-        frames = len(read_pulses(pulses, library()).frames)
-        took = time.process_time() - start
-        start = time.process_time()
-        for _ in range(200):
-            np.flatnonzero(pulses.durations_us[1::2] > 15_000)
-        bare = (time.process_time() - start) / 200
-        print(f"\n{name}: {took / frames * 1e4:.1f} s for 10,000 frames, {took / bare:.0f} times finding the gaps")
