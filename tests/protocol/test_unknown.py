@@ -240,3 +240,26 @@ def test_copies_that_say_the_same_are_surer_than_one(rng: np.random.Generator) -
         return float(np.quantile(found, 0.1))
 
     assert least(4) > least(1) + 0.1
+
+
+@pytest.mark.parametrize("copies", [1, 2])
+@pytest.mark.parametrize("code", ["pulse-distance", "pulse-width"])
+def test_a_frame_that_lost_a_mark_is_believed_only_where_a_copy_shows_what_it_was(
+    rng: np.random.Generator, copies: int, code: str
+) -> None:
+    wrong = right = 0
+    for _ in range(40):
+        unit, bits = float(rng.uniform(350, 600)), rng.integers(0, 2, 28).tolist()
+        symbols = ((1, -1), (1, -4)) if code == "pulse-distance" else ((1, -1), (2, -1))
+        pairs = [symbols[bit] for bit in bits]
+        frame = [8 * unit, -4 * unit, *(length * unit for pair in pairs for length in pair), unit]
+        damaged, *others = (record(frame, rng, jitter_us=20).tolist() for _ in range(copies))
+        at = 2 * int(rng.integers(4, 14))
+        damaged[at - 1 : at + 2] = [-sum(map(abs, damaged[at - 1 : at + 2]))]
+        signed = [-3e5, *damaged, *(d for other in others for d in (-20_000.0, *other)), -3e5]
+        for each in read_pulses(pulses_from_signed(np.array(signed)), library()).frames:
+            said = each.reading.bits.tolist()
+            right += said[: len(bits)] == bits
+            wrong += said[: len(bits)] != bits and each.reading.confidence > 0.5
+    assert wrong <= 10
+    assert right >= 28 * (copies - 1)

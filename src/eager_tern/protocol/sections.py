@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL
+from eager_tern.protocol.wholeness import is_left_of
 from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Pulses
 
@@ -33,7 +34,7 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     periods = [_period(row) for row in rows]
     alone = {row[0].reading.shape for row, p in zip(rows, periods, strict=True) if p == 1 < len(row)}
     for row, period in zip(rows, periods, strict=True):
-        if period == len(row) and any(frame.reading.shape in alone for frame in row):
+        if period == len(row) and (any(frame.reading.shape in alone for frame in row) or _holds_a_damaged_copy(row)):
             period = 1
         for first in range(0, len(row), period):
             part = row[first : first + period]
@@ -91,6 +92,12 @@ def _period(row: Sequence[Frame]) -> int:
 def _same(frame: Frame, other: Frame) -> bool:
     one, two = frame.reading.bits, other.reading.bits
     return one.size == two.size and int(np.sum(one != two)) <= max(1, SAME_BITS * one.size)
+
+
+def _holds_a_damaged_copy(row: Sequence[Frame]) -> bool:
+    """Whether a frame of a row says what another one does, but for a few bits that were lost from it."""
+    said = sorted((frame.reading.bits for frame in row), key=lambda bits: bits.size)
+    return any(is_left_of(less, more) for less, more in combinations(said, 2))
 
 
 def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:

@@ -5,17 +5,28 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
+from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.values import Bits
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import GUESSED, SERIAL, Shape
+from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
 from eager_tern.signal.assumed import SHORTEST_GAP_US
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
 DOUBTED = 0.5  # confidence at most in one that is shorter, or unlike several others of its code
+NIBBLE, BYTE = 4, 8  # bits
+NEAR = 2  # frames away: the longer of two that were one may stand between
+FEWEST_LEFT = 8  # bits that are the same by no accident
+LOST_WITHIN = 1.1  # of what the pulses beside a lost mark last with it
+OUTLYING = 6.0  # standard deviations: no jitter
+BESIDE = 0.3  # of what lies between two lengths
+LONGER = 1.5  # than any symbol's: a leader's
+AS_LONG = 0.3  # of a unit: pulses that differ by less are of one length
 FEWEST_ALIKE = 2  # frames of another shape, which make that the usual one
 
 Look = tuple[Shape, tuple[int, ...]]  # a frame's shape, and which pulses among its bits are none of them
@@ -25,18 +36,23 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     """The frames; the confidence in unknown ones is limited by how surely they are complete.
 
     A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
-    bits is neither a bit nor a gap, where it has no silence on either side, where it is short, and where others of its
-    code are alike and it is not.
+    bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
+    where it is short, and where others of its code are alike and it is not.
     """
     asked = {at: _look(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
     looks = Counter(asked.values())
     usual: dict[str, int] = {}  # of each line code, how many frames look alike at the most
     for (shape, _), count in looks.items():
         usual[shape[0]] = max(usual.get(shape[0], 0), count)
-    return [
-        _doubted(frame, pulses.durations_us, asked[at][1], usual) if at in asked and looks[asked[at]] == 1 else frame
-        for at, frame in enumerate(frames)
-    ]
+    out = list(frames)
+    for at, (_, odd) in asked.items():
+        if looks[asked[at]] == 1:
+            lost = bool(odd) or any(
+                beside in asked and _is_damaged(frames[at].reading.bits, frames[beside].reading.bits)
+                for beside in range(at - NEAR, at + NEAR + 1)
+            )
+            out[at] = _doubted(frames[at], pulses.durations_us, lost, usual)
+    return out
 
 
 def _is_asked(frame: Frame) -> bool:
@@ -44,14 +60,34 @@ def _is_asked(frame: Frame) -> bool:
     return best is not None and not best.known and best.protocol != SERIAL and not frame.mended and best.bits.size > 0
 
 
-def _doubted(frame: Frame, durations_us: Floats, odd: tuple[int, ...], usual: Mapping[str, int]) -> Frame:
-    """A frame unlike any other, with less confidence; ``odd`` are pulses among its bits that fit no symbol."""
+def is_left_of(less: Bits, more: Bits) -> bool:
+    """Whether some bits are the beginning and the end of longer ones; two sections have a header alike at most."""
+    if not FEWEST_LEFT <= less.size < more.size:
+        return False
+    ahead = less == more[: less.size]
+    behind = (less == more[-less.size :])[::-1]
+    alike = sum(int(np.argmin(each)) if not each.all() else less.size for each in (ahead, behind))
+    return alike >= less.size - 1
+
+
+def _is_damaged(bits: Bits, other: Bits) -> bool:
+    """Whether some bits are rather a damaged copy of others than the other way round: as a rule, the shorter are.
+
+    But a stray pulse may add a bit, to what had a whole number of nibbles.
+    """
+    added = is_left_of(other, bits) and bits.size % NIBBLE != 0 == other.size % NIBBLE
+    lost = is_left_of(bits, other) and not bits.size % NIBBLE == 0 != other.size % NIBBLE
+    return added or lost
+
+
+def _doubted(frame: Frame, durations_us: Floats, lost: bool, usual: Mapping[str, int]) -> Frame:
+    """A frame unlike any other, with less confidence; ``lost`` tells that something among its bits may be."""
     best = frame.reading
     most = 1.0
     if best.bits.size < FEWEST_BITS or usual[best.code] >= FEWEST_ALIKE:
         most = DOUBTED
     beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
-    if odd or any(space < SHORTEST_GAP_US for space in beside):
+    if lost or any(space < SHORTEST_GAP_US for space in beside):
         most = GUESSED
     sure = replace(best, confidence=min(best.confidence, most))
     return replace(frame, readings=(sure, *frame.readings[1:]))
@@ -60,9 +96,50 @@ def _doubted(frame: Frame, durations_us: Floats, odd: tuple[int, ...], usual: Ma
 def _look(frame: Frame) -> Look:
     d, told = frame.as_read.durations_us, ~np.isnan(frame.reading.expected_us)
     inside = np.flatnonzero(told)
-    odd: list[int] = []
-    for first, last in stretches(~told[: inside[-1]]) if inside.size else ():
+    if not inside.size:
+        return frame.reading.shape, ()
+    longest = _longest_without_a_mark(frame.reading)
+    odd = [*_odd_in_leader(frame, int(inside[0])), *_out_of_place(d, frame.reading.expected_us)]
+    for first, last in stretches(~told[: inside[-1]]):
         # A gap with what stands beside it: the leader of the next section, a sync behind the last.
-        if first > inside[0] and d[first + (first + 1) % 2 : last + 1 : 2].max(initial=0.0) < SHORTEST_GAP_US:
+        between = d[first + (first + 1) % 2 : last + 1 : 2].max(initial=0.0)
+        if first > inside[0] and (between < SHORTEST_GAP_US or (first == last and between < longest)):
             odd += range(first, last + 1)
     return frame.reading.shape, tuple(odd)
+
+
+def _out_of_place(d: Floats, expected_us: Floats) -> list[int]:
+    """The pulses that lie so far from every symbol, beside what the others do, that a mark was lost there."""
+    off = np.abs(d - expected_us)
+    told = np.flatnonzero(~np.isnan(off))
+    squares = np.nansum(off**2)
+    others = np.sqrt((squares - off**2) / max(told.size - 1, 1))
+    found: list[int] = []
+    for first in (0, 1):  # marks, and spaces
+        at = told[told % 2 == first]
+        lengths = [cluster.centre_us for cluster in find_clusters(np.unique(expected_us[at]))]
+        step = min(b - a for a, b in pairwise([0.0, *lengths])) if lengths else 0.0
+        found += at[off[at] > np.maximum(OUTLYING * others[at], BESIDE * step)].tolist()
+    return found
+
+
+def _longest_without_a_mark(reading: Reading) -> float:
+    """How long (µs) a space may be that two symbols leave where the mark between them is lost; 0 where the sections
+    beside it are whole bytes, which they would seldom be by chance.
+    """
+    if reading.sections and all(bits % BYTE == 0 for bits in reading.sections):
+        return 0.0
+    mark, space = (float(np.nanmax(reading.expected_us[of::2])) for of in (0, 1))
+    return LOST_WITHIN * (2 * space + mark)
+
+
+def _odd_in_leader(frame: Frame, size: int) -> list[int]:
+    """The pulses before the data that are symbols, though a longer one stands before them: a bit behind was lost."""
+    expected, d = frame.reading.expected_us, frame.as_read.durations_us[: size - size % 2]
+    longer = [at for at, length in enumerate(d) if length > LONGER * np.nanmax(expected[at % 2 :: 2])]
+    if not longer:
+        return []
+    near = AS_LONG * frame.reading.clock.unit_us
+    alike = np.array([np.nanmin(np.abs(expected[at % 2 :: 2] - length)) < near for at, length in enumerate(d)])
+    symbols = 2 * np.flatnonzero(alike.reshape(-1, 2).all(axis=1))
+    return [at for at in symbols.tolist() if at > longer[0]]
