@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_tern.linecode.clock import expected_durations, fit_clock
-from eager_tern.linecode.clusters import find_clusters, split_in_two
+from eager_tern.linecode.clusters import find_clusters, quantile, split_in_two
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import probabilities
 from eager_tern.signal.values import Pulses, pulses_from_signed
@@ -131,6 +131,11 @@ def test_clusters_are_counted() -> None:
     found = find_clusters(np.array([560.0, 570.0, 1680.0, 550.0, 9000.0, 1700.0]))
     assert [(round(c.centre_us), c.count) for c in found] == [(560, 3), (1690, 2), (9000, 1)]
     assert find_clusters(np.empty(0)) == []
+
+
+@given(st.lists(st.floats(50, 9000), min_size=1, max_size=40), st.floats(0, 1))
+def test_a_quantile_is_numpys(lengths: list[float], part: float) -> None:
+    assert quantile(np.array(lengths), part) == pytest.approx(float(np.quantile(lengths, part)))
 
 
 def test_the_bound_lies_between_short_and_long() -> None:

@@ -223,8 +223,10 @@ def test_confidence_in_bits_falls_where_pulses_lie_between_two_lengths(rng: np.r
         read += [(each.reading.confidence, each.reading.bits.tolist() == bits) for each in take.frames]
     sure = [right for confidence, right in read if confidence > 0.9]
     unsure = [(confidence, right) for confidence, right in read if confidence <= 0.9]
-    assert len(sure) > 50 and np.mean(sure) > 0.94
-    assert len(unsure) > 25 and np.mean([right for _, right in unsure]) < 0.8
+    assert len(sure) > 50
+    assert np.mean(sure) > 0.94
+    assert len(unsure) > 25
+    assert np.mean([right for _, right in unsure]) < 0.8
 
 
 def test_copies_that_say_the_same_are_surer_than_one(rng: np.random.Generator) -> None:

@@ -25,7 +25,7 @@ OVERRULES = 1e4  # a sheet that was said to hold against whatever else fits: mor
 
 # What may have happened to a frame.
 SLIP = -1.2  # a symbol that begins an eighth of a unit early or late
-STRAY = -18.0  # one stray pulse: once in ten frames, anywhere within some 50 ms, of up to 200 µs
+STRAY = log(0.1) - log(50_000) - log(200)  # once in ten frames, at any µs of some 50 ms, of up to 200 µs
 DISTURBED = -20.0  # errors all along the frame
 IN_CHATTER = -6.0  # it begins and ends anywhere in a stretch of some hundred pulses
 BARE = -14.0  # nothing but bits: in noise it may as well begin a bit later
