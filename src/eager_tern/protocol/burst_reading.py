@@ -76,7 +76,7 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = doubtful_read_again(pulses, edges, frames, noise)
-    frames = as_sure_as_bits(as_sure_as_whole(pulses, with_sections(pulses, frames)))
+    frames = as_sure_as_bits(as_sure_as_whole(pulses, with_sections(pulses, frames), sheets))
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 

@@ -11,8 +11,10 @@ import numpy as np
 
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.lone import is_rather_damaged
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
+from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.assumed import SHORTEST_GAP_US
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats, Pulses
@@ -32,12 +34,12 @@ FEWEST_ALIKE = 2  # frames of another shape, which make that the usual one
 Look = tuple[Shape, tuple[int, ...]]  # a frame's shape, and which pulses among its bits are none of them
 
 
-def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
+def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[Sheet]) -> list[Frame]:
     """The frames; the confidence in unknown ones is limited by how surely they are complete.
 
     A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
     bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
-    where it is short, and where others of its code are alike and it is not.
+    where it is short, where others of its code are alike and it is not, and where it is rather another frame, damaged.
     """
     asked = {at: _look(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
     looks = Counter(asked.values())
@@ -47,11 +49,13 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     out = list(frames)
     for at, (_, odd) in asked.items():
         if looks[asked[at]] == 1:
-            lost = bool(odd) or any(
-                beside in asked and _is_damaged(frames[at].reading.bits, frames[beside].reading.bits)
-                for beside in range(at - NEAR, at + NEAR + 1)
-            )
+            copies = (frames[beside].reading for beside in range(at - NEAR, at + NEAR + 1) if beside in asked)
+            lost = bool(odd) or any(_is_damaged(frames[at].reading.bits, copy.bits) for copy in copies)
+            lost = lost or is_rather_damaged(frames[at], sheets)
             out[at] = _doubted(frames[at], pulses.durations_us, lost, usual)
+    serial = [at for at, frame in enumerate(frames) if frame.best is not None and frame.best.protocol == SERIAL]
+    if len(serial) == 1 and is_rather_damaged(frames[serial[0]], sheets):
+        out[serial[0]] = _at_most(frames[serial[0]], GUESSED)
     return out
 
 
@@ -89,7 +93,12 @@ def _doubted(frame: Frame, durations_us: Floats, lost: bool, usual: Mapping[str,
     beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
     if lost or any(space < SHORTEST_GAP_US for space in beside):
         most = GUESSED
-    sure = replace(best, confidence=min(best.confidence, most))
+    return _at_most(frame, most)
+
+
+def _at_most(frame: Frame, confidence: float) -> Frame:
+    """The frame with no more confidence than that in its best reading."""
+    sure = replace(frame.reading, confidence=min(frame.reading.confidence, confidence))
     return replace(frame, readings=(sure, *frame.readings[1:]))
 
 
