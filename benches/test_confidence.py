@@ -5,8 +5,11 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
+import pytest
+from tests.damage import sure_and_wrong
 from tests.handsets import ALL_PROTOCOLS, random_press, record
 
+from benches.baseline import held
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import pulses_from_signed
@@ -39,3 +42,10 @@ def test_confidence() -> None:
         among = [ok for confidence, ok in zip(given, right, strict=True) if low <= confidence < high]
         if among:
             print(f"confidence {low:.2f} to {high:.2f}: {sum(among)} of {len(among)} right, {np.mean(among):.2f}")
+
+
+@pytest.mark.parametrize(("lost", "what"), [(0, "mark"), (1, "space")])
+def test_damaged_alone(lost: int, what: str) -> None:
+    """A lone frame that lost a pulse is seldom taken for something else, and sure of it."""
+    sure, asked = sure_and_wrong(np.random.default_rng(7), ALL_PROTOCOLS[:-1], 20, lost)
+    held(f"lone frames that lost a {what}, none sure and wrong", asked - sure, asked)
