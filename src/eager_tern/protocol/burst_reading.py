@@ -102,9 +102,10 @@ def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Cand
     """
     found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
     found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
-    left = sorted(set(range(len(bursts))) - _settled(line, bursts, found))
-    found += _without_glitches(line, [bursts[at] for at in left])
     settled = _settled(line, bursts, found)
+    if mended := list(_without_glitches(line, [b for at, b in enumerate(bursts) if at not in settled])):
+        found += mended
+        settled = _settled(line, bursts, found)  # with them, what follows them
     # What no check speaks for may be a section of what stands beside it.
     bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
     sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
 from eager_tern.linecode.clusters import find_clusters
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.assumed import FINEST_US
 from eager_tern.signal.values import Floats
@@ -22,7 +21,7 @@ def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
 
     Frames that say the same say it together.
     """
-    margins = {at: margins_of(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
+    margins = {at: _margins_of(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
     together: dict[tuple[bytes, int], Floats] = {}
     for at, own in margins.items():
         said = frames[at].reading.bits.tobytes(), own.size
@@ -31,9 +30,7 @@ def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
     for at, own in margins.items():
         best = frames[at].reading
         sure = float(np.exp(-np.logaddexp(0.0, -together[best.bits.tobytes(), own.size]).sum()))
-        out[at] = replace(
-            frames[at], readings=(replace(best, confidence=best.confidence * sure), *frames[at].readings[1:])
-        )
+        out[at] = with_confidence(frames[at], best.confidence * sure)
     return out
 
 
@@ -42,7 +39,7 @@ def _is_asked(frame: Frame) -> bool:
     return best is not None and not best.known and best.protocol != SERIAL and best.code != "biphase"
 
 
-def margins_of(frame: Frame) -> Floats:
+def _margins_of(frame: Frame) -> Floats:
     """By how many nats each symbol of a frame of pulse pairs is rather what it was read as than the next likely one."""
     best = frame.reading
     spread = max(best.clock.rms_us, FINEST_US)

@@ -87,7 +87,7 @@ def close_without_glitches(bursts: Sequence[Pulses], sheets: Sequence[Sheet]) ->
     tried = {at: (without, left_out) for at, (without, left_out) in tried.items() if left_out}
     read = read_by_sheets([without for without, _ in tried.values()], sheets)
     for (at, (without, left_out)), readings in zip(tried.items(), read, strict=True):
-        if readings and readings[0].code != SERIAL and fits_closely(readings[0]) and readings[0].checks_hold:
+        if readings and readings[0].code != SERIAL and fits_closely(readings[0]):
             found[at] = _left_out(without, readings, len(left_out))
     return found
 

@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.linecode.closeness import STEADY
 from eager_tern.linecode.runs import parsed
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, Reading
+from eager_tern.protocol.reading import SERIAL, Reading, symbol_numbers
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.values import Floats
 
@@ -52,8 +52,9 @@ def _holds_a_rare_symbol(reading: Reading) -> bool:
     """Whether a code of more than two symbols has one of them only once."""
     if reading.symbols <= 2 or reading.framing is not None:
         return False
-    numbers = reading.bits.reshape(-1, reading.symbol_bits) @ (1 << np.arange(reading.symbol_bits)[::-1])
-    return bool((np.bincount(numbers, minlength=reading.symbols)[: reading.symbols] < FEWEST_OF_EACH).any())
+    return bool(
+        (np.bincount(symbol_numbers(reading), minlength=reading.symbols)[: reading.symbols] < FEWEST_OF_EACH).any()
+    )
 
 
 @lru_cache(maxsize=16)

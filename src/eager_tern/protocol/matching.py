@@ -48,6 +48,10 @@ class Match:
         """The bits without what this kind of frame inverts."""
         return self.kind.turned(self.bits)
 
+    @property
+    def checks_hold(self) -> bool:
+        return all(result.ok for result in self.results)
+
     @cached_property
     def results(self) -> tuple[CheckResult, ...]:
         """The sheet's checks held against the bits; none for a frame without bits."""

@@ -45,6 +45,11 @@ class Frame:
         return self.readings[0]
 
 
+def with_confidence(frame: Frame, confidence: float) -> Frame:
+    """The frame with another confidence in its best reading."""
+    return replace(frame, readings=(replace(frame.reading, confidence=confidence), *frame.readings[1:]))
+
+
 @dataclass(frozen=True)
 class Press:
     """A frame and its repeats, shape of a hold. ``first_missed``: only repeats were caught, so the code is unknown."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.linecode import prices
 from eager_tern.linecode.closeness import CLEAN
@@ -132,7 +133,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     ``anything``).
     """
     scores = [score_of(match) for match in matches]
-    lines = () if not by_line or any(map(_leaves_no_doubt, matches)) else identify(pulses)
+    lines = () if not by_line or any(map(fits_closely, matches)) else identify(pulses)
     scores += [line.score + (prices.SERIAL if line.code == SERIAL else prices.UNKNOWN) for line in lines[:1]]
     chances = probabilities([*scores, anything + prices.NOISE_BESIDE_SHEETS])
     if chances[-1] > 0.5:
@@ -191,14 +192,8 @@ def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
 
 
 def fits_closely(read: Match | Reading) -> bool:
-    """Whether so many edges lie so close on a sheet's ruler that no line code by itself could explain the frame
-    better.
-    """
-    return read.bits.size >= CLOSE_BITS and read.clock.rms_us < CLEAN * read.clock.unit_us
-
-
-def _leaves_no_doubt(match: Match) -> bool:
-    return fits_closely(match) and all(result.ok for result in match.results)
+    """Whether no line code by itself could explain the frame better: all checks hold, all edges lie on the ruler."""
+    return read.bits.size >= CLOSE_BITS and read.clock.rms_us < CLEAN * read.clock.unit_us and read.checks_hold
 
 
 def score_of(match: Match) -> float:
@@ -265,8 +260,12 @@ def _fields_of_line(line: LineReading) -> dict[str, Value]:
         return {"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)}
     if line.symbols == 1 << line.symbol_bits:
         return {}
-    numbers = line.bits.reshape(-1, line.symbol_bits) @ (1 << np.arange(line.symbol_bits)[::-1])
-    return {"digits": "".join(map(str, numbers.tolist()))}
+    return {"digits": "".join(map(str, symbol_numbers(line).tolist()))}
+
+
+def symbol_numbers(read: LineReading | Reading) -> NDArray[np.intp]:
+    """The number of each symbol, of a code in which each stands for several bits."""
+    return read.bits.reshape(-1, read.symbol_bits) @ (1 << np.arange(read.symbol_bits)[::-1])
 
 
 def framed(line: LineReading) -> float:

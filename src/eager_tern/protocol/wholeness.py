@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -12,7 +11,7 @@ import numpy as np
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.lone import is_rather_damaged
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.assumed import SHORTEST_GAP_US
@@ -98,8 +97,7 @@ def _doubted(frame: Frame, durations_us: Floats, lost: bool, usual: Mapping[str,
 
 def _at_most(frame: Frame, confidence: float) -> Frame:
     """The frame with no more confidence than that in its best reading."""
-    sure = replace(frame.reading, confidence=min(frame.reading.confidence, confidence))
-    return replace(frame, readings=(sure, *frame.readings[1:]))
+    return with_confidence(frame, min(frame.reading.confidence, confidence))
 
 
 def _look(frame: Frame) -> Look:
@@ -145,8 +143,9 @@ def _longest_without_a_mark(reading: Reading) -> float:
 def _odd_in_leader(frame: Frame, size: int) -> list[int]:
     """The pulses before the data that are symbols, though a longer one stands before them: a bit behind was lost."""
     expected, d = frame.reading.expected_us, frame.as_read.durations_us[: size - size % 2]
-    longer = [at for at, length in enumerate(d) if length > LONGER * np.nanmax(expected[at % 2 :: 2])]
-    if not longer:
+    longest = np.array([np.nanmax(expected[of::2]) for of in (0, 1)])  # of marks, of spaces
+    longer = np.flatnonzero(d > LONGER * np.resize(longest, d.size))
+    if not longer.size:
         return []
     near = AS_LONG * frame.reading.clock.unit_us
     alike = np.array([np.nanmin(np.abs(expected[at % 2 :: 2] - length)) < near for at, length in enumerate(d)])
