@@ -15,7 +15,7 @@ from eager_tern.linecode.identify import identify, read_as
 from eager_tern.linecode.values import Code, LineReading
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.reading import Reading, symbol_numbers
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import part_pulses
 from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US, USUAL_REST_US
@@ -280,7 +280,7 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
         marks, spaces = [], []
         for piece, each in zip(pieces, lines, strict=True):
             d = piece.durations_us
-            values = each.bits.reshape(-1, line.symbol_bits) @ (1 << np.arange(line.symbol_bits)[::-1])
+            values = symbol_numbers(each)
             edges = np.concatenate(([0.0], np.cumsum(d)))
             places = _near(edges, each.bit_spans_us[:: line.symbol_bits, 0])
             at = places[values == value]
