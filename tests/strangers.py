@@ -50,7 +50,8 @@ def a_stranger(rng: np.random.Generator, code: str, leader: str, sections: int =
     ratio = float(rng.uniform(2.7, 3.7)) if rng.random() < 0.6 else 2.0
     if leader == "run-in" or code in ("duty", "biphase"):
         ratio = 2.0 if rng.random() < 0.6 else 3.0
-    sizes = tuple(int(8 * rng.integers(3, 14)) for _ in range(sections))
+    # A section may be a single byte beside a long one.
+    sizes = tuple(int(8 * rng.integers(3 if sections == 1 else 1, 14)) for _ in range(sections))
     own_leaders = sections == 1 or bool(rng.random() < 0.5)
     gap = float(rng.uniform(2_500, 34_000))
     gap = max(gap, 6.5 * unit) if code != "biphase" else max(gap, 9 * unit)
@@ -116,7 +117,7 @@ def take_of(rng: np.random.Generator, stranger: Stranger, presses: int = 3) -> t
     for _ in range(presses):
         bits = [list(own) for own in header]
         for own in bits:
-            at = 8 * int(rng.integers(1, len(own) // 8))
+            at = 8 * int(rng.integers(min(1, len(own) // 8 - 1), len(own) // 8))
             own[at : at + 8] = rng.integers(0, 2, 8).tolist()
         frame = join(stranger.frame(bits)).tolist()
         sent.append(Pressed(now, [bit for own in bits for bit in own], stranger.copies))

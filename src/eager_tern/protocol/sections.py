@@ -8,15 +8,14 @@ from itertools import combinations, pairwise
 
 import numpy as np
 
-from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL
+from eager_tern.protocol.reading import SERIAL, Reading, Shape
 from eager_tern.protocol.wholeness import is_left_of
 from eager_tern.signal.assumed import LONGEST_GAP_US
-from eager_tern.signal.values import Pulses
+from eager_tern.signal.values import Floats, Pulses
 
-SAME_PULSES = 0.2  # by which the shorter pulses of two sections may differ
+SAME_PULSES = 0.2  # by which the symbols of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
 MOST_SECTIONS = 4
@@ -26,16 +25,19 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     """The frames, those in a row that are sections of one frame joined.
 
     A row that says something, then the same again, is a repeat; one that says several things in turn is a frame of as
-    many sections, unless one of them is sent again by itself elsewhere: then a repeat of it is damaged. ``pulses`` are
-    those that the frames' indices count.
+    many sections, unless one of them is sent again by itself elsewhere: then a repeat of it is damaged. Rows that look
+    alike are judged together, by what most of them say. ``pulses`` are those that the frames' indices count.
     """
-    out: list[Frame] = []
     rows = _rows(frames)
-    periods = [_period(row) for row in rows]
-    alone = {row[0].reading.shape for row, p in zip(rows, periods, strict=True) if p == 1 < len(row)}
-    for row, period in zip(rows, periods, strict=True):
-        if period == len(row) and (any(frame.reading.shape in alone for frame in row) or _holds_a_damaged_copy(row)):
-            period = 1
+    alike: dict[tuple[Shape, ...], list[list[Frame]]] = {}
+    for row in rows:
+        alike.setdefault(_shapes(row), []).append(row)
+    periods = {shapes: _period(group) for shapes, group in alike.items()}
+    alone = {shapes[0] for shapes, period in periods.items() if period == 1 < len(shapes)}
+    out: list[Frame] = []
+    for row in rows:
+        shapes = _shapes(row)
+        period = 1 if periods[shapes] == len(row) and alone.intersection(shapes) else periods[shapes]
         for first in range(0, len(row), period):
             part = row[first : first + period]
             out.append(_joined(pulses, part) if len(part) > 1 else part[0])
@@ -64,29 +66,45 @@ def _rows(frames: Sequence[Frame]) -> list[list[Frame]]:
 
 
 def _belongs_behind(before: Frame, frame: Frame) -> bool:
-    one, other = before.best, frame.best
-    if one is None or other is None or before.mended or frame.mended:
+    one, other = before.reading, frame.reading
+    if before.mended or frame.mended:
         return False
     if any(r.known and r.confidence > DOUBTED for r in (one, other)):
         return False
     gap = frame.pulses.start_us - before.pulses.end_us
     if one.code != other.code or one.protocol == SERIAL or gap >= LONGEST_GAP_US or frame.first != before.last + 2:
         return False
-    return abs(_shorter_pulses(frame.pulses) / _shorter_pulses(before.pulses) - 1) < SAME_PULSES
+    fewer, more = sorted((_symbols_us(one), _symbols_us(other)), key=len)
+    return bool((np.abs(more[:, None] / fewer - 1).min(axis=0) < SAME_PULSES).all())
 
 
-def _shorter_pulses(pulses: Pulses) -> float:
-    """A mark and a space of the shorter ones, together (µs): a unit may be found as half or two thirds of another's."""
-    return quantile(pulses.durations_us[0::2], 0.25) + quantile(pulses.durations_us[1::2], 0.25)
+def _symbols_us(reading: Reading) -> Floats:
+    """How long each of a frame's symbols is (µs): a unit may be found as half or two thirds of another frame's."""
+    if reading.code == "biphase":
+        return np.array([2 * reading.clock.unit_us])
+    expected = reading.expected_us[: reading.expected_us.size // 2 * 2].reshape(-1, 2).sum(axis=1)
+    return np.unique(expected[~np.isnan(expected)])
 
 
-def _period(row: Sequence[Frame]) -> int:
-    """After how many frames a row repeats itself; 1 where it cannot be told."""
-    for period in range(1, len(row)):
-        if all(_same(row[i], row[i + period]) for i in range(len(row) - period)):
-            return period if all(not _same(a, b) for a, b in pairwise(row[:period])) else 1
-    alone = len(row) <= MOST_SECTIONS and all(not _same(a, b) for a, b in pairwise(row))
-    return len(row) if alone else 1
+def _shapes(row: Sequence[Frame]) -> tuple[Shape, ...]:
+    return tuple(frame.reading.shape for frame in row)
+
+
+def _period(rows: Sequence[Sequence[Frame]]) -> int:
+    """After how many frames most of some rows of the same shapes repeat themselves; 1 where it cannot be told."""
+    size = len(rows[0])
+    most = len(rows) / 2
+    for period in range(1, size):
+        if sum(all(_same(row[i], row[i + period]) for i in range(size - period)) for row in rows) >= most:
+            return period if _differ(rows, period) else 1
+    if size > MOST_SECTIONS or not _differ(rows, size) or (len(rows) == 1 and _holds_a_damaged_copy(rows[0])):
+        return 1
+    return size
+
+
+def _differ(rows: Sequence[Sequence[Frame]], period: int) -> bool:
+    """Whether the first frames of most rows say something else than those before them."""
+    return 2 * sum(any(_same(a, b) for a, b in pairwise(row[:period])) for row in rows) < len(rows)
 
 
 def _same(frame: Frame, other: Frame) -> bool:

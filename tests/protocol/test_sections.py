@@ -1,0 +1,63 @@
+"""Sections, repeats and damaged repeats told apart by what recurs from press to press."""
+
+from __future__ import annotations
+
+from itertools import chain
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.take import TakeRead, read_pulses
+from eager_tern.signal.values import pulses_from_signed
+from tests.handsets import distance_frame, record
+
+
+def presses(
+    rng: np.random.Generator, sections: list[list[list[int]]], gap_us: float, copies: int = 1, leaders: bool = True
+) -> TakeRead:
+    """A take of presses, each a list of sections' bits, behind a double leader."""
+    signed: list[float] = [-3e5]
+    for press in sections:
+        for _ in range(copies):
+            for at, bits in enumerate(press):
+                leader = [2800, -2800, 2800, -4000] if leaders or at == 0 else []
+                signed += [*distance_frame(leader, 500, (1, 3), bits), -gap_us]
+            signed[-1] = -60_000.0
+        signed[-1] = -6e5
+    return read_pulses(pulses_from_signed(record(signed, rng, jitter_us=25)), library())
+
+
+@pytest.mark.parametrize("sizes", [(48, 8), (8, 56), (12, 32), (24, 40, 16), (8, 8)])
+@pytest.mark.parametrize("copies", [1, 2])
+@pytest.mark.parametrize("leaders", [True, False])
+def test_short_sections_beside_long_ones(
+    sizes: tuple[int, ...], copies: int, leaders: bool, rng: np.random.Generator
+) -> None:
+    for _ in range(4):
+        sent = [[rng.integers(0, 2, size).tolist() for size in sizes] for _ in range(4)]
+        take = presses(rng, sent, float(rng.uniform(3e3, 34e3)), copies, leaders)
+        leads = [press.lead.reading for press in take.presses]
+        assert [(lead.sections, lead.bits.tolist()) for lead in leads] == [(sizes, list(chain(*each))) for each in sent]
+
+
+def test_sections_that_once_say_the_same_stay_sections(rng: np.random.Generator) -> None:
+    sent = [[rng.integers(0, 2, 24).tolist() for _ in range(2)] for _ in range(4)]
+    sent[1][1] = sent[1][0]
+    take = presses(rng, sent, 20_000.0)
+    assert {frame.reading.sections for frame in take.frames} == {(24, 24)}
+
+
+def test_repeats_of_which_one_is_damaged_stay_repeats(rng: np.random.Generator) -> None:
+    sent = [[rng.integers(0, 2, 24).tolist()] * 2 for _ in range(4)]
+    sent[2] = [sent[2][0], [*sent[2][0][:10], *(1 - bit for bit in sent[2][0][10:14]), *sent[2][0][14:]]]
+    take = presses(rng, sent, 20_000.0)
+    assert {frame.reading.sections for frame in take.frames} == {()}
+    assert len(take.frames) == 8
+
+
+def test_all_of_one_bit_is_a_section_beside_what_has_both(rng: np.random.Generator) -> None:
+    """Its shorter pulses are another section's longer ones."""
+    sent = [[[1] * 12, rng.integers(0, 2, 24).tolist()] for _ in range(3)]
+    take = presses(rng, sent, 20_000.0)
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == [list(chain(*each)) for each in sent]
