@@ -515,10 +515,10 @@ def _halves(d: Floats, first: int, last: int, unit: float, excess: float) -> Row
     if wrong or bits.size < FEWEST_SYMBOLS:
         return None
     spans = clock.unit_us * (np.arange(bits.size)[:, None] * 2 + np.array([0, 2]) - shift)
-    if bits.size % BYTE == 1 and bits.size > BYTE:  # what only half of is seen may be a leader's space, or a sync
-        if shift and not begins_high:
+    if bits.size > BYTE:  # what only half of is seen may be a leader's space, or a sync
+        if shift and not begins_high and bits.size % 2:
             bits, spans = bits[1:], spans[1:]
-        elif (levels.size + shift) % 2:
+        elif (levels.size + shift) % 2 and bits.size % BYTE == 1:
             bits, spans = bits[:-1], spans[:-1]
     line = LineReading("biphase", clock, bits, spans, grid_expected(laid, places), 0, 0.0)
     return Row(first, last, line, bool((lengths == 1).all()))

@@ -19,6 +19,7 @@ from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.damaged import (
+    FEWEST_CHECKED,
     FEWEST_TO_MEND,
     Mended,
     close_without_glitches,
@@ -29,6 +30,7 @@ from eager_tern.protocol.damaged import (
     raw_range,
     reads_well,
 )
+from eager_tern.protocol.end_bits import with_end_bits
 from eager_tern.protocol.presses import Frame, longest_silence_us
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import FrameKind, Sheet
@@ -72,7 +74,7 @@ def read_bursts(
     candidates = _candidates(_Line(pulses, edges, tuple(sheets)), bursts, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
-    frames = [frame for candidate in best_set(candidates) for frame in candidate.frames]
+    frames = with_end_bits([frame for candidate in best_set(candidates) for frame in candidate.frames])
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = doubtful_read_again(pulses, edges, frames, noise)
@@ -182,7 +184,8 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
 
 def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
     """The bursts that clearly are frames like those already read; they need no further search."""
-    frames = with_sections(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
+    found = with_end_bits([frame for each in best_set(explained) for frame in each.frames])
+    frames = with_sections(line.pulses, found)
     taught = taught_by(frames)
     if not taught:
         return []
@@ -309,10 +312,14 @@ def _settled(line: _Line, bursts: Sequence[Span], found: Sequence[Candidate]) ->
 
 
 def _is_close(found: Candidate) -> bool:
-    """Whether a sheet's frame fits as well as it can."""
+    """Whether a sheet's frame fits so well that nothing could be likelier: by its checks or, without, by its clock."""
     best = found.frames[0].reading
+    if not best.known:
+        return False
+    if best.bits.size and sum(check.width for check in best.checks) < FEWEST_CHECKED:
+        return best.checks_hold and best.clock.rms_us < CLEAN * best.clock.unit_us
     failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
-    return best.known and (reads_well((best,)) or (lies_close(best) and not failed))
+    return best.checks_hold or (lies_close(best) and not failed)
 
 
 def _may_lead(reading: Reading) -> bool:

@@ -80,12 +80,12 @@ def describe_line(
         return None
     usual = Counter(f.reading.shape for f in whole).most_common(1)[0][0]
     alike = [f for f in whole if f.reading.shape == usual]
-    frame = min(alike, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
+    frame = min(alike, key=lambda f: (_symbols_missing([f.reading]), f.reading.clock.rms_us / f.reading.clock.unit_us))
     assert frame.best is not None
     pieces = part_pulses(frame)
     lines = _own_lines(frame, pieces) if assumed == AS_FOUND and not frame.best.known else []
     lines = lines or [line for piece in pieces if (line := _line(piece, assumed)) is not None]
-    if len(lines) != len(pieces):
+    if len(lines) != len(pieces) or _symbols_missing(lines):
         return None
     if assumed.excess_us is not None:
         lines = [replace(line, clock=replace(line.clock, excess_us=assumed.excess_us)) for line in lines]
@@ -158,6 +158,14 @@ def assumed_by(sheet: Sheet) -> Assumed:
 def _carrying(sheet: Sheet, symbol: Sequence[float]) -> float:
     """The length that tells the bit."""
     return abs(symbol[1] if sheet.code == "pulse-distance" else symbol[0])
+
+
+def _symbols_missing(lines: Sequence[LineReading | Reading]) -> int:
+    """How many of a code's symbols do not occur in some readings, so that their lengths are not known."""
+    first = lines[0]
+    if first.code in ("biphase", "async-serial"):  # whose lengths follow from the unit
+        return 0
+    return first.symbols - len({value for line in lines for value in symbol_numbers(line).tolist()})
 
 
 def _own_lines(frame: Frame, pieces: Sequence[Pulses]) -> list[LineReading]:

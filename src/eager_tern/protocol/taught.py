@@ -16,7 +16,7 @@ from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
 from eager_tern.protocol.characters import SAME_SPEED
 from eager_tern.protocol.damaged import reads_well
-from eager_tern.protocol.describing import Assumed, describe
+from eager_tern.protocol.describing import describe
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, Reading, Shape, by_size, reading_of_line
@@ -168,11 +168,10 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
             shapes.setdefault(frame.reading.shape, []).append(frame)
     found = []
     for (_, size, _), alike in shapes.items():
-        assumed = Assumed(code=code[0], symbol_bits=code[1])
         if len(alike) < FEWEST_ALIKE or code == OF_SERIAL:
             continue
         try:
-            draft = describe(alike, f"{size} bits", assumed)
+            draft = describe(alike, f"{size} bits")
         except InputError:  # what no sheet can say teaches nothing
             continue
         found += [draft.sheet] if draft is not None else []
@@ -198,5 +197,6 @@ def _as_unknown(durations_us: Floats, match: Match, chance: float, evidence: flo
         match.sheet.code, match.clock, match.bits, match.bit_spans_us, np.where(is_data, match.expected_us, np.nan), 0,
         match.timing, symbol_bits=match.sheet.bits_a_symbol, symbols=len(match.sheet.alphabet),
     )  # fmt: skip
-    gaps = tuple(np.flatnonzero(np.isnan(match.expected_us)).tolist()) if sections else ()
-    return replace(reading_of_line(line, chance, evidence), sections=sections, gaps=gaps)
+    inside = np.flatnonzero(is_data)
+    gaps = [at for at in np.flatnonzero(np.isnan(match.expected_us)).tolist() if inside[0] < at < inside[-1]]
+    return replace(reading_of_line(line, chance, evidence), sections=sections, gaps=tuple(gaps) if sections else ())

@@ -1,0 +1,67 @@
+"""What stands at the ends of an unknown frame's bits and may be one more: a sync mark, or half of a bi-phase bit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from eager_tern.linecode.clusters import SAME_RATIO
+from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.reading import Reading
+from eager_tern.signal.values import Floats
+
+
+def with_end_bits(frames: Sequence[Frame]) -> list[Frame]:
+    """The frames; what was left over beside the bits becomes one where another frame of the code clearly has it.
+
+    A short mark that ends a frame of equal spaces is a bit in any case: syncs stand behind bits of a fixed period, or
+    have a mark behind them.
+    """
+    longer = [_with_one_more(frame) for frame in frames]
+    certain = {
+        (frame.reading.code, frame.reading.bits.size)
+        for frame, more in zip(frames, longer, strict=True)
+        if more is None and not frame.reading.known
+    }
+    return [
+        replace(frame, readings=(more, *frame.readings[1:]))
+        if more is not None and ((more.code, more.bits.size) in certain or _has_equal_spaces(more))
+        else frame
+        for frame, more in zip(frames, longer, strict=True)
+    ]
+
+
+def _with_one_more(frame: Frame) -> Reading | None:
+    """What a frame says if the left over pulse beside its bits is one of them; None where none is."""
+    best = frame.reading
+    if best.known or best.symbols != 2 or best.sections or not best.bits.size:
+        return None
+    told = ~np.isnan(best.expected_us)
+    first, edges = int(np.argmax(told)), frame.as_read.edge_times_us - frame.as_read.start_us
+    if best.code == "pulse-width" and first % 2 == 0 and told[first:-1].all():
+        return _longer(best, 0, edges[-2:]) if (told.size - first + 1) // 2 == best.bits.size + 1 else None
+    if best.code != "biphase":
+        return None
+    last, unit = told.size - 1 - int(np.argmax(told[::-1])), best.clock.unit_us
+    begin, end = best.bit_spans_us[0, 0], best.bit_spans_us[-1, 1]
+    before, behind = begin - edges[first] > unit / 2, edges[last + 1] - end > unit / 2
+    if before == behind or not told[first:last].all():
+        return None
+    if behind:
+        return _longer(best, 1 - last % 2, np.array([end, end + 2 * unit]))
+    return _longer(best, first % 2, np.array([begin - 2 * unit, begin]), ahead=True)
+
+
+def _longer(reading: Reading, bit: int, span_us: Floats, ahead: bool = False) -> Reading:
+    at = 0 if ahead else reading.bits.size
+    bits = np.insert(reading.bits, at, np.uint8(bit))
+    return replace(reading, bits=bits, bit_spans_us=np.insert(reading.bit_spans_us, at, span_us, axis=0))
+
+
+def _has_equal_spaces(reading: Reading) -> bool:
+    """Whether all spaces of a pulse width code are alike, and its frame ends with one of its marks."""
+    spaces = reading.expected_us[1::2]
+    ends = reading.code == "pulse-width" and not np.isnan(reading.expected_us[-1])
+    return bool(ends and np.nanmax(spaces) < SAME_RATIO * np.nanmin(spaces))
