@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import accumulate
+from math import exp, inf
 
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, with_confidence
 
 
 @dataclass(frozen=True)
@@ -45,4 +47,53 @@ def best_set(candidates: Sequence[Candidate]) -> list[Candidate]:
             at = before[at - 1]
         else:
             at -= 1
-    return chosen[::-1]
+    return _as_sure_as_beside_others(chosen[::-1], worth, most)
+
+
+def _in_order(candidates: Sequence[Candidate]) -> list[Candidate]:
+    return sorted((c for c in candidates if c.evidence > 0), key=lambda c: (c.last, c.first))
+
+
+def _most_up_to_each(worth: Sequence[Candidate]) -> tuple[list[int], list[float]]:
+    """Of candidates in order: how many end before each begins, and the most evidence in the first n of them."""
+    ends = [c.last for c in worth]
+    before = [bisect_left(ends, c.first) for c in worth]
+    most = [0.0]
+    for each, free in zip(worth, before, strict=True):
+        most.append(max(most[-1], most[free] + each.evidence))
+    return before, most
+
+
+def _as_sure_as_beside_others(
+    chosen: Sequence[Candidate], worth: Sequence[Candidate], most: Sequence[float]
+) -> list[Candidate]:
+    """The chosen ones, each no surer than what the best set with another explanation in its place leaves of chance."""
+    ends = [c.last for c in worth]
+    turned = _in_order([replace(c, first=-c.last, last=-c.first) for c in worth])
+    begins = [c.last for c in turned]
+    _, most_behind = _most_up_to_each(turned)
+    earliest = list(accumulate(reversed([c.first for c in worth]), min))[::-1]  # of each and those that end after it
+
+    def most_with(other: Candidate) -> float:
+        return most[bisect_left(ends, other.first)] + other.evidence + most_behind[bisect_left(begins, -other.last)]
+
+    out = []
+    for each in chosen:
+        at, said, beside = bisect_left(ends, each.first), _said(each), -inf
+        while at < len(worth) and earliest[at] <= each.last:
+            if worth[at].first <= each.last and not _agree(said, _said(worth[at])):
+                beside = max(beside, most_with(worth[at]))
+            at += 1
+        chance = 1 / (1 + exp(min(beside - most[-1], 0.0)))
+        frames = tuple(f if f.reading.confidence <= chance else with_confidence(f, chance) for f in each.frames)
+        out.append(replace(each, frames=frames))
+    return out
+
+
+def _said(candidate: Candidate) -> set[tuple[str, bytes]]:
+    return {(frame.reading.protocol, frame.reading.bits.tobytes()) for frame in candidate.frames}
+
+
+def _agree(one: set[tuple[str, bytes]], other: set[tuple[str, bytes]]) -> bool:
+    """Whether two explanations say the same, where they speak of the same."""
+    return one <= other or other <= one
