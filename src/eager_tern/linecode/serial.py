@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
+from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
-from eager_tern.signal.assumed import SPEED_SIGMA
+from eager_tern.signal.assumed import EDGE_JITTER_US, SPEED_SIGMA
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
@@ -83,8 +83,8 @@ def _best_grid(
 ) -> CharacterGrid | None:
     """Characters of a length by the way that fits best; one grid for the whole row, the ``at``-th of several, first."""
     row = _in_a_row(durations_us, on_grid, at, length)
-    if row is not None and _rms(row.clock) < CLEAN:
-        return row
+    if row is not None and row.clock.rms_us < min(CLEAN * row.clock.unit_us, EDGE_JITTER_US):
+        return row  # of a slow one, a rest of half a bit would pass for whole ones if its unit were all that counts
     tried = row, _one_by_one(durations_us, clocks[:CLOCKS_TRIED], length)
     return min((each for each in tried if each is not None), key=lambda each: _rms(each.clock), default=None)
 
@@ -279,12 +279,25 @@ def _usual_speed(unit_us: float) -> float:
     return max(-0.5 * off * off, float(np.log(UNUSUAL_SPEED)))
 
 
-def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> Framing | None:
-    """The likeliest framing of frames that share one; None where none fits them all."""
-    common = set(USUAL).intersection(*frames)
-    # How usual it is counts once, not with every frame.
-    scores = {f: sum(each[f].score for each in frames) - (len(frames) - 1) * USUAL[f] for f in common}
-    return max(scores, key=lambda framing: scores[framing], default=None)
+def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> tuple[Framing, float] | None:
+    """The likeliest framing of frames that share one, and how probable it is that their bytes are those that it gives;
+    None where none fits them all.
+
+    How usual it is counts once, not with every frame, and so does a character that stands in the same place in many.
+    """
+    common = sorted(set(USUAL).intersection(*frames))
+    if not common:
+        return None
+    scores, said = [], []
+    for framing in common:
+        lines = [each[framing] for each in frames]
+        size = framing[0]
+        told = {(at, line.bits[at : at + size].tobytes()) for line in lines for at in range(0, line.bits.size, size)}
+        again = sum(line.bits.size for line in lines) - size * len(told)
+        scores.append(sum(line.score for line in lines) + LN2 * again - (len(lines) - 1) * USUAL[framing])
+        said.append((size, [line.bits.tobytes() for line in lines]))
+    chances, best = probabilities(scores), int(np.argmax(scores))
+    return common[best], sum(chance for chance, bits in zip(chances, said, strict=True) if bits == said[best])
 
 
 def _placed(

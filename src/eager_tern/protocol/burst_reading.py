@@ -74,7 +74,7 @@ def read_bursts(
     candidates = _candidates(_Line(pulses, edges, tuple(sheets)), bursts, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
-    frames = with_end_bits([frame for candidate in best_set(candidates) for frame in candidate.frames])
+    frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = doubtful_read_again(pulses, edges, frames, noise)
@@ -184,7 +184,7 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
 
 def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
     """The bursts that clearly are frames like those already read; they need no further search."""
-    found = with_end_bits([frame for each in best_set(explained) for frame in each.frames])
+    found = with_end_bits(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
     frames = with_sections(line.pulses, found)
     taught = taught_by(frames)
     if not taught:

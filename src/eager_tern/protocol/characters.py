@@ -12,12 +12,12 @@ from eager_tern.linecode.likelihood import noise_score
 from eager_tern.linecode.prices import NOISE_HEAD_START, OTHER_LENGTH
 from eager_tern.linecode.serial import USUAL, async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, reading_of_line
 from eager_tern.signal.values import Floats, Pulses
 
-LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last
-FEW = 4  # frames of characters for each of another code, which is then none
+LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last at least
+FEW = 2  # frames of characters for each of another code, which is then none
 UNSURE = 0.5  # confidence in a frame that is read only because others are
 SAME_LENGTH = 2.5  # by how much longer or shorter one more frame may be
 ASKED = 24  # frames that decide on the framing
@@ -74,9 +74,10 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     serial = [frame for frame in pieces if _is_serial(frame)]
     asked = [serial[i] for i in np.unique(np.linspace(0, len(serial) - 1, ASKED).astype(int))]
     readings = [serial_readings(frame.as_read.durations_us) for frame in asked]
-    framing = framing_of_all(readings)
-    if framing is None:
+    found = framing_of_all(readings)
+    if found is None:
         return pieces
+    framing, chance = found
     lines = [each[framing] for each in readings]
     lengths = [frame.pulses.duration_us for frame in serial]
     shortest, longest = min(lengths) / SAME_LENGTH, max(lengths) * SAME_LENGTH
@@ -84,9 +85,12 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     lone = sum(map(_is_unknown, pieces)) * FEW <= len(serial)
     out, looks = [], LOOKS
     for frame in pieces:
-        if _is_serial(frame) and frame.reading.symbol_bits != framing[0]:
-            line = serial_readings(frame.as_read.durations_us).get(framing)
-            out.append(_read_as(frame, line) if line is not None else frame)
+        if _is_serial(frame):
+            line = (
+                serial_readings(frame.as_read.durations_us).get(framing) if frame.reading.framing != framing else None
+            )
+            read = _read_as(frame, line) if line is not None else frame
+            out.append(with_confidence(read, min(chance, read.reading.confidence)))
         elif lone and _is_unknown(frame):
             line = serial_readings(frame.as_read.durations_us, lines[0].clock.unit_us).get(framing)
             fits = line is not None and abs(line.clock.unit_us / lines[0].clock.unit_us - 1) < SAME_SPEED
@@ -132,7 +136,7 @@ def _joined(pulses: Pulses, edges: Floats, before: Frame, frame: Frame) -> Frame
     pieces = all(_is_serial(f) or not f.readings for f in (before, frame))
     if not units or not pieces or frame.first != before.last + 2 or max(units) > (1 + SAME_SPEED) * min(units):
         return None
-    if pulses.durations_us[before.last + 1] > LONGEST_INSIDE * units[0]:
+    if pulses.durations_us[before.last + 1] > max(map(_longest_inside, (before, frame))) * units[0]:
         return None
     both = pulses.part(before.first, frame.last, edges)
     best = async_serial(both.durations_us)
@@ -140,6 +144,15 @@ def _joined(pulses: Pulses, edges: Floats, before: Frame, frame: Frame) -> Frame
     if best is None or best.clock.rms_us > CLEAN * best.clock.unit_us:
         return None
     return _read_as(replace(known, first=before.first, last=frame.last, pulses=both), best)
+
+
+def _longest_inside(piece: Frame) -> float:
+    """How many bits a space between two characters may last: from one start bit to the next, where they have rests."""
+    best = piece.best
+    if best is None or best.framing is None:
+        return LONGEST_INSIDE
+    starts = best.bit_spans_us[:: best.framing[0], 0] / best.clock.unit_us
+    return max(LONGEST_INSIDE, float(np.diff(starts).max(initial=0.0)))
 
 
 def _read_as(frame: Frame, line: LineReading) -> Frame:

@@ -10,15 +10,17 @@ import numpy as np
 from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
-from eager_tern.signal.values import Floats
+from eager_tern.signal.assumed import SURE_GAP_US
+from eager_tern.signal.values import Floats, Pulses
 
 
-def with_end_bits(frames: Sequence[Frame]) -> list[Frame]:
+def with_end_bits(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     """The frames; what was left over beside the bits becomes one where another frame of the code clearly has it.
 
-    A short mark that ends a frame of equal spaces is a bit in any case: syncs stand behind bits of a fixed period, or
-    have a mark behind them.
+    A short mark between equal spaces and a silence is a bit in any case: syncs stand behind bits of a fixed period, or
+    have a mark soon behind them. ``pulses`` are those that the frames' indices count.
     """
+    silent = {f.last for f in frames if (pulses.durations_us[f.last + 1 :][:1] >= SURE_GAP_US).all()}
     longer = [_with_one_more(frame) for frame in frames]
     certain = {
         (frame.reading.code, frame.reading.bits.size)
@@ -27,7 +29,8 @@ def with_end_bits(frames: Sequence[Frame]) -> list[Frame]:
     }
     return [
         replace(frame, readings=(more, *frame.readings[1:]))
-        if more is not None and ((more.code, more.bits.size) in certain or _has_equal_spaces(more))
+        if more is not None
+        and ((more.code, more.bits.size) in certain or (frame.last in silent and _has_equal_spaces(more)))
         else frame
         for frame, more in zip(frames, longer, strict=True)
     ]
