@@ -79,21 +79,20 @@ def _as_sure_as_beside_others(
 
     out = []
     for each in chosen:
-        at, said, beside = bisect_left(ends, each.first), _said(each), -inf
+        others, at = [], bisect_left(ends, each.first)
         while at < len(worth) and earliest[at] <= each.last:
-            if worth[at].first <= each.last and not _agree(said, _said(worth[at])):
-                beside = max(beside, most_with(worth[at]))
+            others += [worth[at]] if worth[at].first <= each.last and worth[at] is not each else []
             at += 1
+        beside = max((most_with(other) for other in others if not _agree(each, other)), default=-inf)
         chance = 1 / (1 + exp(min(beside - most[-1], 0.0)))
         frames = tuple(f if f.reading.confidence <= chance else with_confidence(f, chance) for f in each.frames)
-        out.append(replace(each, frames=frames))
+        out.append(replace(each, frames=frames) if others else each)
     return out
 
 
-def _said(candidate: Candidate) -> set[tuple[str, bytes]]:
-    return {(frame.reading.protocol, frame.reading.bits.tobytes()) for frame in candidate.frames}
-
-
-def _agree(one: set[tuple[str, bytes]], other: set[tuple[str, bytes]]) -> bool:
+def _agree(one: Candidate, other: Candidate) -> bool:
     """Whether two explanations say the same, where they speak of the same."""
-    return one <= other or other <= one
+    these, those = (
+        {(frame.reading.protocol, frame.reading.bits.tobytes()) for frame in each.frames} for each in (one, other)
+    )
+    return these <= those or those <= these

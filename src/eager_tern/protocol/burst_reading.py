@@ -9,7 +9,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from eager_tern.linecode.closeness import CLEAN
+from eager_tern.linecode.closeness import CLEAN, STEADY
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
@@ -317,7 +317,7 @@ def _is_close(found: Candidate) -> bool:
     if not best.known:
         return False
     if best.bits.size and sum(check.width for check in best.checks) < FEWEST_CHECKED:
-        return best.checks_hold and best.clock.rms_us < CLEAN * best.clock.unit_us
+        return best.checks_hold and best.clock.rms_us < STEADY * best.clock.unit_us
     failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
     return best.checks_hold or (lies_close(best) and not failed)
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.values import Bits
@@ -105,8 +106,11 @@ def _look(frame: Frame) -> Look:
     inside = np.flatnonzero(told)
     if not inside.size:
         return frame.reading.shape, ()
+    lengths = _lengths(frame.reading.expected_us, told)
     longest = _longest_without_a_mark(frame.reading)
-    odd = [*_odd_in_leader(frame, int(inside[0])), *_out_of_place(d, frame.reading.expected_us)]
+    odd = [*_odd_in_leader(frame, int(inside[0]), lengths), *_out_of_place(d, frame.reading.expected_us, lengths)]
+    if inside[-1] - inside[0] + 1 == inside.size:
+        return frame.reading.shape, tuple(odd)
     for first, last in stretches(~told[: inside[-1]]):
         # A gap with what stands beside it: the leader of the next section, a sync behind the last.
         between = d[first + (first + 1) % 2 : last + 1 : 2].max(initial=0.0)
@@ -115,19 +119,25 @@ def _look(frame: Frame) -> Look:
     return frame.reading.shape, tuple(odd)
 
 
-def _out_of_place(d: Floats, expected_us: Floats) -> list[int]:
+def _lengths(expected_us: Floats, told: NDArray[np.bool_]) -> tuple[Floats, Floats]:
+    """The lengths (µs) that a code's marks have, and its spaces; one of each at least is told."""
+    return np.unique(expected_us[0::2][told[0::2]]), np.unique(expected_us[1::2][told[1::2]])
+
+
+def _out_of_place(d: Floats, expected_us: Floats, lengths: tuple[Floats, Floats]) -> list[int]:
     """The pulses that lie so far from every symbol, beside what the others do, that a mark was lost there."""
     off = np.abs(d - expected_us)
-    told = np.flatnonzero(~np.isnan(off))
     squares = np.nansum(off**2)
-    others = np.sqrt((squares - off**2) / max(told.size - 1, 1))
-    found: list[int] = []
-    for first in (0, 1):  # marks, and spaces
-        at = told[told % 2 == first]
-        lengths = [cluster.centre_us for cluster in find_clusters(np.unique(expected_us[at]))]
-        step = min(b - a for a, b in pairwise([0.0, *lengths])) if lengths else 0.0
-        found += at[off[at] > np.maximum(OUTLYING * others[at], BESIDE * step)].tolist()
-    return found
+    others = np.sqrt((squares - off**2) / max(np.count_nonzero(~np.isnan(off)) - 1, 1))
+    steps = [_smallest_step(each) for each in lengths]
+    bound = np.maximum(OUTLYING * others, BESIDE * np.resize(steps, off.size))
+    return np.flatnonzero(off > bound).tolist()
+
+
+def _smallest_step(lengths: Floats) -> float:
+    """Between a code's lengths, nothing among them."""
+    centres = [cluster.centre_us for cluster in find_clusters(lengths)]
+    return min((b - a for a, b in pairwise([0.0, *centres])), default=0.0)
 
 
 def _longest_without_a_mark(reading: Reading) -> float:
@@ -140,14 +150,12 @@ def _longest_without_a_mark(reading: Reading) -> float:
     return LOST_WITHIN * (2 * space + mark)
 
 
-def _odd_in_leader(frame: Frame, size: int) -> list[int]:
+def _odd_in_leader(frame: Frame, size: int, lengths: tuple[Floats, Floats]) -> list[int]:
     """The pulses before the data that are symbols, though a longer one stands before them: a bit behind was lost."""
-    expected, d = frame.reading.expected_us, frame.as_read.durations_us[: size - size % 2]
-    longest = np.array([np.nanmax(expected[of::2]) for of in (0, 1)])  # of marks, of spaces
-    longer = np.flatnonzero(d > LONGER * np.resize(longest, d.size))
+    d = frame.as_read.durations_us[: size - size % 2].reshape(-1, 2)
+    longer = np.flatnonzero(d.ravel() > LONGER * np.resize([each.max(initial=0.0) for each in lengths], d.size))
     if not longer.size:
         return []
     near = AS_LONG * frame.reading.clock.unit_us
-    alike = np.array([np.nanmin(np.abs(expected[at % 2 :: 2] - length)) < near for at, length in enumerate(d)])
-    symbols = 2 * np.flatnonzero(alike.reshape(-1, 2).all(axis=1))
-    return [at for at in symbols.tolist() if at > longer[0]]
+    alike = [np.abs(d[:, of, None] - lengths[of]).min(axis=1, initial=np.inf) < near for of in (0, 1)]
+    return [at for at in (2 * np.flatnonzero(alike[0] & alike[1])).tolist() if at > longer[0]]
