@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from itertools import pairwise
 
@@ -52,16 +53,20 @@ def is_mostly_data(d: Floats, leader: int, told: int) -> bool:
 
 
 def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:
-    """The rows without run-ins: equal symbols at the very beginning, and as many behind each gap."""
-    first = _symbols(rows[0])
-    if not (rows[0].bare and rows[0].first <= 1 and first <= LONGEST_RUN_IN and len(rows) > 1):
-        return list(rows)
-    out: list[Row] = []
-    for at, row in enumerate(rows):
-        begins = not out or float(d[rows[at - 1].last + 1 : row.first].max(initial=0.0)) >= gap_us
-        if not (row.bare and begins and abs(_symbols(row) - first) <= 1 and at + 1 < len(rows)):
+    """The rows without run-ins: equal symbols at the very beginning, as many behind each gap, and those that stand
+    nearer to what follows than to what was before.
+    """
+    between = [float(d[a.last + 1 : b.first].max(initial=0.0)) for a, b in pairwise(rows)]
+    first = rows[0]
+    before = [math.inf if first.first <= 1 else 0.0, *between]
+    usual = _symbols(first) if first.bare and first.first <= 1 else 0
+    out = []
+    for row, rest, gap in zip(rows[:-1], before, between, strict=False):
+        alone = row.bare and rest >= gap_us and _symbols(row) <= LONGEST_RUN_IN
+        if not (alone and (abs(_symbols(row) - usual) <= 1 or rest > GAP_IN_SPACES * gap)):
             out.append(row)
-    return out if any(not row.bare for row in out) else []
+    out.append(rows[-1])
+    return out if len(out) == len(rows) or any(not row.bare for row in out) else []
 
 
 def _symbols(row: Row) -> int:

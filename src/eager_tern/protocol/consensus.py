@@ -15,7 +15,7 @@ from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
-from eager_tern.protocol.wholeness import DOUBTED
+from eager_tern.protocol.wholeness import DOUBTED, is_left_of
 from eager_tern.signal.assumed import LONGEST_SILENCE_US
 from eager_tern.signal.measure import level_at
 from eager_tern.signal.values import Floats, Pulses
@@ -109,7 +109,8 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
             repeat = repeat or (_copy_near(model, frame, pulses, edges) if right.known else None)
             if repeat is not None:
                 return repeat
-        copy = weaker and _alike(frame.pulses, model.pulses)
+        part = outvoted and is_left_of(best.bits, right.bits)
+        copy = (weaker or part) and _alike(frame.pulses, model.pulses)
         return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
