@@ -109,8 +109,7 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
             repeat = repeat or (_copy_near(model, frame, pulses, edges) if right.known else None)
             if repeat is not None:
                 return repeat
-        part = outvoted and is_left_of(best.bits, right.bits)
-        copy = (weaker or part) and _alike(frame.pulses, model.pulses)
+        copy = (weaker and _alike(frame.pulses, model.pulses)) or (outvoted and is_left_of(best.bits, right.bits))
         return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
@@ -118,14 +117,21 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
     if frame.mended and not model.mended:
         # What was read in a disturbed line may be a symbol off; the repeat says where to look.
         return _copy_near(model, frame, pulses, edges) or frame
-    doubtful = bool(frame.mended) or not reads_well(frame.readings) or best.clock.rms_us > CLEAN * best.clock.unit_us
     several = _supporters(model, [f for f in frames if f.best is not None]) > 1
+    if several and wrong > MOST_WRONG * best.bits.size and _is_shifted(best.bits, right.bits):
+        return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read)
+    doubtful = bool(frame.mended) or not reads_well(frame.readings) or best.clock.rms_us > CLEAN * best.clock.unit_us
     mends = _trust(frame) < _trust(model) or (doubtful and several)
     if wrong > MOST_WRONG * best.bits.size or not mends or _turned(best, right):
         return frame
     words = "1 bit" if wrong == 1 else f"{wrong} bits"
     reading = _with_bits(right, right.bits)
     return replace(frame, readings=(reading,), mended=f"{words} of {best.bits.size} taken from the repeats")
+
+
+def _is_shifted(bits: Bits, other: Bits) -> bool:
+    """Whether bits are others of which the first was lost, or before which one was added."""
+    return is_left_of(bits[:-1], other) or is_left_of(bits[1:], other)
 
 
 def _turned(reading: Reading, other: Reading) -> bool:

@@ -49,6 +49,12 @@ class Match:
         return self.kind.turned(self.bits)
 
     @property
+    def is_bare(self) -> bool:
+        """Whether it is nothing but equal symbols, as much else is: no leader, no checks, and all bits alike."""
+        alike = bool(self.bits.size) and bool((self.bits == self.bits[0]).all())
+        return alike and not self.sheet.checks and self.kind.parts[0].pulses is None
+
+    @property
     def checks_hold(self) -> bool:
         return all(result.ok for result in self.results)
 

@@ -139,7 +139,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     if chances[-1] > 0.5:
         return ()
     readings = [
-        reading_of_match(match, chance * (GUESSED if match.out_of_place else 1.0), score - anything)
+        reading_of_match(match, chance * (GUESSED if match.out_of_place or match.is_bare else 1.0), score - anything)
         for match, chance, score in zip(matches, chances, scores, strict=False)
     ]
     readings += [reading_of_line(line, chances[-2], scores[-1] - anything) for line in lines[:1]]

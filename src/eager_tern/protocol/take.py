@@ -230,13 +230,15 @@ def begins_in_mark(edges: Edges, polarity: Polarity) -> bool:
 def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> Polarity:
     """The polarity that the line's rest shows; where it never rests, the one in which it reads better.
 
-    That is told by its beginning, or by all of it where nothing was sent so soon.
+    That is told by its beginning, or by more and more of it where nothing was sent so soon.
     """
     found = find_polarity(edges)
     if found.sure:
         return found.polarity
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    for count in dict.fromkeys((min(SURE_PULSES, edges.times_us.size), edges.times_us.size)):
+    count = 0
+    while count < edges.times_us.size:
+        count = min(2 * count or SURE_PULSES, edges.times_us.size)
         times = edges.times_us[:count]
         some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
         first, second = (

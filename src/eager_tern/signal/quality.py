@@ -23,10 +23,10 @@ def advice_on(pulses: Pulses, sample_rate_hz: float | None, frames: int) -> tupl
         return ("there is no signal in it: is the receiver connected, and does its line change?",)
     found = []
     short = float(np.quantile(d, 0.2))
-    if sample_rate_hz and d.size >= FEWEST_PULSES and short * sample_rate_hz / 1e6 < FEWEST_SAMPLES:
-        samples = short * sample_rate_hz / 1e6
+    busy = float(d[1::2].max(initial=0.0)) < 20_000 and d.size > 500  # then most pulses are a receiver's chatter
+    samples = short * sample_rate_hz / 1e6 if sample_rate_hz else np.inf
+    if samples < FEWEST_SAMPLES and d.size >= FEWEST_PULSES and not (busy and frames):
         found.append(f"it is too coarse, about {samples:.0f} samples a pulse: record with a higher sample rate")
-    busy = float(d[1::2].max(initial=0.0)) < 20_000 and d.size > 500
     if frames == 0 and busy and float(np.median(d)) < CHATTER_US:
         found.append("it is full of chatter without a frame: the receiver hears nothing, bring the gadget nearer")
     return tuple(found)
