@@ -162,9 +162,10 @@ def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, flo
             continue
         cells = found.pulses.duration_us / (sum(shape.unit_us) / 8)
         agreement = found.gain / (cells * LineEvidence.RIGHT - shape.bits * float(np.log(2)))
+        if agreement <= LEAST_AGREEMENT or found.gain <= most:
+            continue
         readings = read_frame(found.pulses, sheets)
-        enough = agreement > LEAST_AGREEMENT and found.gain > most
-        if enough and reads_well(readings) and readings[0].known:
+        if reads_well(readings) and readings[0].known:
             sure = tuple(replace(r, confidence=r.confidence * found.certainty * min(agreement, 1.0)) for r in readings)
             how = "read as the likeliest frame in a disturbed line"
             most, best = found.gain, Mended(found.pulses, sure, how, DISTURBED)
