@@ -147,3 +147,21 @@ def test_a_stray_mark_no_shorter_than_many_a_space_is_left_out(rng: np.random.Ge
         fields = [p.lead.best.fields for p in found.presses if p.lead.best]
         right += fields == [{"address": 0x5B, "command": 0x16}]
     assert right >= 18
+
+
+def test_a_run_in_behind_a_copy_is_no_part_of_it(rng: np.random.Generator) -> None:
+    """The first copy's run-in is lost in the chatter before it, so that nothing shows how many pulses it has."""
+    for kind in ("exponential", "log-normal"):
+        unit, bits = 420.0, rng.integers(0, 2, 48).tolist()
+        data = [d for bit in bits for d in ((unit, -unit) if bit else (-unit, unit))]
+        copy = [*[unit, -unit] * 12, unit, -10 * unit, *data, -20 * unit]
+        signed = [*chatter(rng, kind, 300e3), -30.0, *copy * 3, *chatter(rng, kind, 300e3)]
+        noisy = record(join(signed).tolist(), rng, jitter_us=12)
+        frames = [frame for frame in read(noisy.tolist()).frames if frame.reading.confidence > 0.5]
+        assert len(frames) >= 2
+        assert {tuple(frame.reading.bits.tolist()) for frame in frames} == {tuple(bits)}
+
+
+def test_equal_pulses_of_a_code_without_leader_and_checks_are_hardly_told() -> None:
+    signed = [-3e5, *[500.0, -2000.0] * 10, 500.0, -3e5]
+    assert all(frame.reading.confidence <= 0.3 for frame in read(signed).frames)

@@ -57,3 +57,29 @@ def test_a_damaged_burst_beside_a_clear_frame_is_its_copy() -> None:
     assert taken == {stray[0]}
     assert mended[1].reading.bits.tolist() == model.reading.bits.tolist()
     assert "repeat" in mended[1].mended
+
+
+def of_fixed_code(bits: list[int]) -> list[float]:
+    return [*(d for bit in bits for d in ((1050.0, -350.0) if bit else (350.0, -1050.0))), 350.0]
+
+
+def test_a_first_copy_that_lost_its_first_bit_says_what_the_others_do() -> None:
+    """Its sync then passes for the last bit: as good a frame of the sheet as the others."""
+    bits = [1, 0, 1, 0, 1, 1, 0, 1, 0, 1, 1, 0, 1, 1, 0, 1, 1, 0, 0, 0, 1, 0, 1, 1]
+    cut = of_fixed_code([*bits[1:], 0])[:-2]
+    pulses, frames = frames_of([cut, *[of_fixed_code(bits)] * 3], 11_000.0)
+    assert frames[0].reading.protocol == "fixed-code"
+    mended, _ = repaired_by_repeats(pulses, frames, [])
+    assert [frame.reading.bits.tolist() for frame in mended] == [bits] * 4
+    assert mended[0].mended.startswith("damaged")
+    alone, _ = repaired_by_repeats(*frames_of([cut, of_fixed_code(bits)], 11_000.0), [])
+    assert [frame.mended for frame in alone] == ["", ""]
+
+
+def test_a_last_copy_that_was_cut_is_a_repeat() -> None:
+    bits = [*CODE, 1, 1, 0, 1]
+    whole = [d for bit in bits for d in ((500.0, -4000.0) if bit else (500.0, -2000.0))][:-1]
+    pulses, frames = frames_of([*[[*whole, -2000.0, 500.0]] * 3, whole], 9_000.0)
+    mended, _ = repaired_by_repeats(pulses, frames, [])
+    assert [frame.reading.bits.size for frame in frames] == [36, 36, 36, 35]
+    assert [frame.reading.bits.tolist() for frame in mended] == [frames[0].reading.bits.tolist()] * 4

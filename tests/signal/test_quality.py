@@ -25,7 +25,9 @@ def test_a_coarse_recording_and_an_empty_one() -> None:
     assert advice_on(pulses, 48_000, 1) == ()
     assert "no signal" in advice_on(NO_PULSES, 48_000, 0)[0]
     rng = np.random.default_rng(1)
-    assert "chatter" in advice_on(Pulses(rng.uniform(20, 300, 2001)), None, 0)[0]
+    chatter = Pulses(rng.uniform(20, 300, 2001))
+    assert "chatter" in advice_on(chatter, None, 0)[0]
+    assert advice_on(chatter, 44_100, 3) == ()  # what was read in it was not too coarse
 
 
 def test_an_inverted_live_source_is_turned_round(tmp_path: Path) -> None:
