@@ -31,11 +31,14 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
     edges = pulses.edge_times_us
     found: list[Frame] = []
     for stretch in regular_stretches(pulses.durations_us):
-        frame = _known(pulses, edges, stretch, sheets) or _disturbed(pulses, edges, stretch, sheets)
+        frame = _known(pulses, edges, stretch, sheets)
+        alone = _unknown(pulses, stretch, sheets) if frame is None else None
+        if frame is None:
+            frame = _disturbed(pulses, edges, stretch, _of_its_code(sheets, alone))
         if frame is not None:  # a regular part of it may have been taken for a frame
             while found and found[-1].last - offset >= frame.first and not _is_known(found[-1]):
                 found.pop()
-        frame = frame or _unknown(pulses, stretch, sheets)
+        frame = frame or alone
         if frame is not None and (not found or frame.first > found[-1].last - offset):
             found.append(replace(frame, first=frame.first + offset, last=frame.last + offset))
     return [frame for frame in found if _believed(frame, found)]
@@ -79,6 +82,13 @@ def _by_size(sheets: tuple[Sheet, ...]) -> dict[int, list[Sheet]]:
                 if kind.section_count == 1 and not bare:
                     sizes.setdefault(symbol_template(sheet, kind).place.size, []).append(sheet)
     return sizes
+
+
+def _of_its_code(sheets: Sequence[Sheet], alone: Frame | None) -> Sequence[Sheet]:
+    """The sheets of which a regular stretch may be a part: those of its line code, where that is clear."""
+    if alone is None or alone.reading.clock.rms_us > CLEAN * alone.reading.clock.unit_us:
+        return sheets
+    return tuple(sheet for sheet in sheets if sheet.code == alone.reading.code)
 
 
 def _disturbed(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
