@@ -101,7 +101,9 @@ def _disturbed(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequ
     low = 2 * int(np.searchsorted(edges[::2], edges[stretch.first] - reach))
     high = 2 * int(np.searchsorted(edges[1::2], edges[stretch.last + 1] + reach))
     part = pulses.part(low, min(high, pulses.durations_us.size - 1))
-    mended = fit_known(part, sheets, (0.85 * stretch.unit_us, 1.18 * stretch.unit_us))
+    # The stretch is a part of the frame, but for what of the chatter beside it happens to fit.
+    fewest = stretch.fitting - 2 * REACH_PAIRS
+    mended = fit_known(part, sheets, (0.85 * stretch.unit_us, 1.18 * stretch.unit_us), fewest)
     if mended is None:
         return None
     first, last = raw_range(edges, mended.pulses.start_us, mended.pulses.end_us)

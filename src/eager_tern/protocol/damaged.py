@@ -147,9 +147,14 @@ def _without_glitches(pulses: Pulses) -> tuple[Pulses, list[float]]:
     return Pulses(np.array(left), start, pulses.carrier_hz), left_out
 
 
-def fit_known(pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None) -> Mended | None:
-    """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known."""
+def fit_known(
+    pulses: Pulses, sheets: Sequence[Sheet], unit_us: tuple[float, float] | None = None, fewest_bits: int = 0
+) -> Mended | None:
+    """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known, and
+    ``fewest_bits`` what it has at least.
+    """
     shapes = [s for shape in code_shapes(sheets) if (s := _possible(shape, pulses.duration_us, unit_us)) is not None]
+    shapes = [shape for shape in shapes if not shape.bits or shape.bits >= fewest_bits]
     if unit_us is None:  # nothing but the frame stands there
         shapes = [shape for shape in shapes if _about_as_many(shape, pulses)]
     best: Mended | None = None
