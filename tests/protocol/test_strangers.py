@@ -107,6 +107,22 @@ def test_symbols_may_be_any_number(rng: np.random.Generator, count: int) -> None
     assert {press.lead.reading.protocol for press in again.presses} == {"fan"}
 
 
+@pytest.mark.parametrize("run_in", [9, 20])
+def test_three_symbols_of_a_fixed_period_behind_a_run_in_are_no_characters(
+    rng: np.random.Generator, run_in: int
+) -> None:
+    """Each begins with a mark and ends with a space, so that two of them are a start bit, six bits and a stop bit."""
+    unit, signed, sent = 640.0, [-6e5], []
+    symbols = [(unit, -3 * unit), (2 * unit, -2 * unit), (3 * unit, -unit)]
+    for _ in range(4):
+        digits = [*rng.permutation(3).tolist(), *rng.integers(0, 3, 30).tolist()]
+        signed += [*[unit, -unit] * run_in, 4 * unit, -10 * unit, *(d for digit in digits for d in symbols[digit])]
+        signed[-1] -= 5e5
+        sent.append("".join(map(str, digits)))
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=10)), library())
+    assert [press.lead.reading.fields.get("digits") for press in take.presses] == sent
+
+
 @pytest.mark.parametrize("seed", range(6))
 def test_a_section_that_looks_like_a_socket_remotes_frame_is_none(seed: int) -> None:
     """24 bits of 1 to 3 and their sync are such a frame by themselves; beside others of the same code they are not."""

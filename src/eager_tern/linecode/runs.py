@@ -145,13 +145,17 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
         return
     marks, spaces = d[: 2 * pairs : 2], d[1 : 2 * pairs : 2]
     seen: set[tuple[float, ...]] = set()
+    # Equal pairs of a run-in would pass for one of three symbols and more, so these are learned behind it.
+    alike = int(np.argmin(np.append(repeats_itself(d), False)))
+    after_run_in = np.arange(pairs) >= ((alike + 2) // 2 if counts != (2,) and alike >= FEWEST_RUN_IN else 0)
     for mark_bound in _bounds(marks):
         for space_bound in _bounds(spaces):
             inside = (marks <= mark_bound) & (spaces <= space_bound)
             if inside.sum() < max(FEWEST_PAIRS, RECURRING * pairs):
                 continue
             covered = 0
-            for begun in _begun(marks[inside], spaces[inside], counts):
+            data = inside & after_run_in if (inside & after_run_in).sum() >= FEWEST_PAIRS else inside
+            for begun in _begun(marks[data], spaces[data], counts):
                 settled = _settled(d, begun)
                 if settled is None:
                     continue

@@ -23,28 +23,32 @@ def with_end_bits(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     silent = {f.last for f in frames if (pulses.durations_us[f.last + 1 :][:1] >= SURE_GAP_US).all()}
     longer = [_with_one_more(frame) for frame in frames]
     certain = {
-        (frame.reading.code, frame.reading.bits.size)
+        _kind(frame.reading)
         for frame, more in zip(frames, longer, strict=True)
-        if more is None and not frame.reading.known
+        if more is None and not frame.reading.known and not frame.reading.sections
     }
     return [
         replace(frame, readings=(more, *frame.readings[1:]))
-        if more is not None
-        and ((more.code, more.bits.size) in certain or (frame.last in silent and _has_equal_spaces(more)))
+        if more is not None and (_kind(more) in certain or (frame.last in silent and _has_equal_spaces(more)))
         else frame
         for frame, more in zip(frames, longer, strict=True)
     ]
 
 
+def _kind(reading: Reading) -> tuple[str, int, int]:
+    return reading.code, reading.symbols, int(reading.bits.size)
+
+
 def _with_one_more(frame: Frame) -> Reading | None:
     """What a frame says if the left over pulse beside its bits is one of them; None where none is."""
     best = frame.reading
-    if best.known or best.symbols != 2 or best.sections or not best.bits.size:
+    if best.known or best.sections or not best.bits.size:
         return None
     told = ~np.isnan(best.expected_us)
     first, edges = int(np.argmax(told)), frame.as_read.edge_times_us - frame.as_read.start_us
     if best.code == "pulse-width" and first % 2 == 0 and told[first:-1].all():
-        return _longer(best, 0, edges[-2:]) if (told.size - first + 1) // 2 == best.bits.size + 1 else None
+        symbols = best.bits.size // best.symbol_bits
+        return _with_lowest_behind(best, edges[-2:]) if (told.size - first + 1) // 2 == symbols + 1 else None
     if best.code != "biphase":
         return None
     last, unit = told.size - 1 - int(np.argmax(told[::-1])), best.clock.unit_us
@@ -52,15 +56,20 @@ def _with_one_more(frame: Frame) -> Reading | None:
     before, behind = begin - edges[first] > unit / 2, edges[last + 1] - end > unit / 2
     if before == behind or not told[first:last].all():
         return None
-    if behind:
-        return _longer(best, 1 - last % 2, np.array([end, end + 2 * unit]))
-    return _longer(best, first % 2, np.array([begin - 2 * unit, begin]), ahead=True)
+    at, bit, start = (best.bits.size, 1 - last % 2, end) if behind else (0, first % 2, begin - 2 * unit)
+    bits, span = np.insert(best.bits, at, np.uint8(bit)), [start, start + 2 * unit]
+    return replace(best, bits=bits, bit_spans_us=np.insert(best.bit_spans_us, at, span, axis=0))
 
 
-def _longer(reading: Reading, bit: int, span_us: Floats, ahead: bool = False) -> Reading:
-    at = 0 if ahead else reading.bits.size
-    bits = np.insert(reading.bits, at, np.uint8(bit))
-    return replace(reading, bits=bits, bit_spans_us=np.insert(reading.bit_spans_us, at, span_us, axis=0))
+def _with_lowest_behind(reading: Reading, span_us: Floats) -> Reading:
+    """The reading with one more symbol, the one of the shortest mark, in that span."""
+    count = reading.symbol_bits
+    bounds = np.linspace(float(span_us[0]), float(span_us[1]), count + 1)
+    spans = np.vstack((reading.bit_spans_us, np.stack((bounds[:-1], bounds[1:]), axis=1)))
+    bits = np.append(reading.bits, np.zeros(count, np.uint8))
+    digits = reading.fields.get("digits")
+    fields = {**reading.fields, "digits": f"{digits}0"} if digits is not None else reading.fields
+    return replace(reading, bits=bits, bit_spans_us=spans, fields=fields)
 
 
 def _has_equal_spaces(reading: Reading) -> bool:
