@@ -10,6 +10,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import nec_frame, sony
+from tests.radio import code_24
 
 CODE = [1, 0, 1, 1, 0, 0, 1, 0] * 4
 
@@ -59,20 +60,16 @@ def test_a_damaged_burst_beside_a_clear_frame_is_its_copy() -> None:
     assert "repeat" in mended[1].mended
 
 
-def of_fixed_code(bits: list[int]) -> list[float]:
-    return [*(d for bit in bits for d in ((1050.0, -350.0) if bit else (350.0, -1050.0))), 350.0]
-
-
 def test_a_first_copy_that_lost_its_first_bit_says_what_the_others_do() -> None:
     """Its sync then passes for the last bit: as good a frame of the sheet as the others."""
     bits = [1, 0, 1, 0, 1, 1, 0, 1, 0, 1, 1, 0, 1, 1, 0, 1, 1, 0, 0, 0, 1, 0, 1, 1]
-    cut = of_fixed_code([*bits[1:], 0])[:-2]
-    pulses, frames = frames_of([cut, *[of_fixed_code(bits)] * 3], 11_000.0)
+    cut = code_24([*bits[1:], 0], 350.0)[:-3]
+    pulses, frames = frames_of([cut, *[code_24(bits, 350.0)[:-1]] * 3], 11_000.0)
     assert frames[0].reading.protocol == "fixed-code"
     mended, _ = repaired_by_repeats(pulses, frames, [])
     assert [frame.reading.bits.tolist() for frame in mended] == [bits] * 4
     assert mended[0].mended.startswith("damaged")
-    alone, _ = repaired_by_repeats(*frames_of([cut, of_fixed_code(bits)], 11_000.0), [])
+    alone, _ = repaired_by_repeats(*frames_of([cut, code_24(bits, 350.0)[:-1]], 11_000.0), [])
     assert [frame.mended for frame in alone] == ["", ""]
 
 

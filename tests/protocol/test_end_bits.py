@@ -25,7 +25,7 @@ def of_equal_spaces(bits: list[int]) -> list[float]:
     return [4800, -2400, *(d for bit in bits for d in ((1200 if bit else 400), -400))][:-1]
 
 
-def biphase(bits: list[int], before: tuple[float, ...] = ()) -> list[float]:
+def biphase(bits: list[int], before: tuple[float, ...]) -> list[float]:
     return [*before, *(d for bit in bits for d in ((500, -500) if bit else (-500, 500)))]
 
 

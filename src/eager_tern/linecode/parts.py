@@ -61,7 +61,7 @@ def _data(d: Floats, rows: Sequence[Row], gap_us: float) -> list[Row]:
     before = [math.inf if first.first <= 1 else 0.0, *between]
     usual = _symbols(first) if first.bare and first.first <= 1 else 0
     out = []
-    for row, rest, gap in zip(rows[:-1], before, between, strict=False):
+    for row, rest, gap in zip(rows[:-1], before[:-1], between, strict=True):
         alone = row.bare and rest >= gap_us and _symbols(row) <= LONGEST_RUN_IN
         if not (alone and (abs(_symbols(row) - usual) <= 1 or rest > GAP_IN_SPACES * gap)):
             out.append(row)

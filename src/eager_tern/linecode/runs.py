@@ -146,8 +146,7 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
     marks, spaces = d[: 2 * pairs : 2], d[1 : 2 * pairs : 2]
     seen: set[tuple[float, ...]] = set()
     # Equal pairs of a run-in would pass for one of three symbols and more, so these are learned behind it.
-    alike = int(np.argmin(np.append(repeats_itself(d), False)))
-    after_run_in = np.arange(pairs) >= ((alike + 2) // 2 if counts != (2,) and alike >= FEWEST_RUN_IN else 0)
+    after_run_in = np.arange(pairs) >= (_pairs_running_in(d) if counts != (2,) else 0)
     for mark_bound in _bounds(marks):
         for space_bound in _bounds(spaces):
             inside = (marks <= mark_bound) & (spaces <= space_bound)
@@ -168,6 +167,12 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
                     yield found
             if covered >= NEARLY_ALL * d.size:  # longer ones are leaders and gaps
                 return
+
+
+def _pairs_running_in(d: Floats) -> int:
+    """With how many equal pairs the pulses begin, where these are too many for an accident."""
+    alike = int(np.argmin(np.append(repeats_itself(d), False)))
+    return (alike + 2) // 2 if alike >= FEWEST_RUN_IN else 0
 
 
 def _bounds(lengths: Floats) -> list[float]:

@@ -31,14 +31,11 @@ def best_set(candidates: Sequence[Candidate]) -> list[Candidate]:
     """The candidates that explain most together, none of which overlaps another, in order of time.
 
     (Weighted interval scheduling by dynamic programming: Kleinberg and Tardos 2005, "Algorithm Design", 6.1.) Those
-    that have no evidence are left out. Of equals the one that ends first is taken.
+    that have no evidence are left out. Of equals the one that ends first is taken. No frame is surer than the odds of
+    this set over the best one with something else in its place.
     """
-    worth = sorted((c for c in candidates if c.evidence > 0), key=lambda c: (c.last, c.first))
-    ends = [c.last for c in worth]
-    before = [bisect_left(ends, c.first) for c in worth]  # how many end before each begins
-    most = [0.0]
-    for each, free in zip(worth, before, strict=True):
-        most.append(max(most[-1], most[free] + each.evidence))
+    worth = _in_order(candidates)
+    before, most = _most_up_to_each(worth)
     chosen: list[Candidate] = []
     at = len(worth)
     while at:

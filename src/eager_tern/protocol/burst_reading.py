@@ -19,10 +19,10 @@ from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.damaged import (
-    FEWEST_CHECKED,
     FEWEST_TO_MEND,
     Mended,
     close_without_glitches,
+    has_checks,
     leave_out_glitches,
     leave_out_one,
     lies_close,
@@ -316,7 +316,7 @@ def _is_close(found: Candidate) -> bool:
     best = found.frames[0].reading
     if not best.known:
         return False
-    if best.bits.size and sum(check.width for check in best.checks) < FEWEST_CHECKED:
+    if best.bits.size and not has_checks(best):
         return best.checks_hold and best.clock.rms_us < STEADY * best.clock.unit_us
     failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
     return best.checks_hold or (lies_close(best) and not failed)

@@ -86,10 +86,8 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     out, looks = [], LOOKS
     for frame in pieces:
         if _is_serial(frame):
-            line = (
-                serial_readings(frame.as_read.durations_us).get(framing) if frame.reading.framing != framing else None
-            )
-            read = _read_as(frame, line) if line is not None else frame
+            others = {} if frame.reading.framing == framing else serial_readings(frame.as_read.durations_us)
+            read = _read_as(frame, others[framing]) if framing in others else frame
             out.append(with_confidence(read, min(chance, read.reading.confidence)))
         elif lone and _is_unknown(frame):
             line = serial_readings(frame.as_read.durations_us, lines[0].clock.unit_us).get(framing)

@@ -31,9 +31,9 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
     edges = pulses.edge_times_us
     found: list[Frame] = []
     for stretch in regular_stretches(pulses.durations_us):
-        frame = _known(pulses, edges, stretch, sheets)
-        alone = _unknown(pulses, stretch, sheets) if frame is None else None
+        frame, alone = _known(pulses, edges, stretch, sheets), None
         if frame is None:
+            alone = _unknown(pulses, stretch, sheets)
             frame = _disturbed(pulses, edges, stretch, _of_its_code(sheets, alone))
         if frame is not None:  # a regular part of it may have been taken for a frame
             while found and found[-1].last - offset >= frame.first and not _is_known(found[-1]):

@@ -100,8 +100,8 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
     if not best.known and (repeat := _repeat_of(model, frame.first, frame.last, frame.pulses)) is not None:
         return repeat
     same_code = best.protocol == right.protocol or not (best.known and right.known)
+    coded = [f for f in frames if f.best is not None]
     if not same_code or best.bits.size != right.bits.size:
-        coded = [f for f in frames if f.best is not None]
         weaker = _trust(frame) < _trust(model)
         outvoted = _trust(frame) == _trust(model) and _supporters(model, coded) > _supporters(frame, coded)
         if weaker or outvoted:
@@ -110,16 +110,16 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
             if repeat is not None:
                 return repeat
         copy = (weaker and _alike(frame.pulses, model.pulses)) or (outvoted and is_left_of(best.bits, right.bits))
-        return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read) if copy else frame
+        return _damaged_copy(model, frame.first, frame.last, frame.pulses) if copy else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
         return frame
     if frame.mended and not model.mended:
         # What was read in a disturbed line may be a symbol off; the repeat says where to look.
         return _copy_near(model, frame, pulses, edges) or frame
-    several = _supporters(model, [f for f in frames if f.best is not None]) > 1
+    several = _supporters(model, coded) > 1
     if several and wrong > MOST_WRONG * best.bits.size and _is_shifted(best.bits, right.bits):
-        return replace(frame, readings=(right,), mended=DAMAGED, read_as=model.as_read)
+        return _damaged_copy(model, frame.first, frame.last, frame.pulses)
     doubtful = bool(frame.mended) or not reads_well(frame.readings) or best.clock.rms_us > CLEAN * best.clock.unit_us
     mends = _trust(frame) < _trust(model) or (doubtful and several)
     if wrong > MOST_WRONG * best.bits.size or not mends or _turned(best, right):
@@ -154,10 +154,14 @@ def _with_bits(reading: Reading, bits: Bits) -> Reading:
     )
 
 
+def _damaged_copy(model: Frame, first: int, last: int, pulses: Pulses) -> Frame:
+    return Frame(first, last, pulses, (model.reading,), DAMAGED, model.as_read)
+
+
 def _copy_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | None:
     """A stray burst as a repeat of the model, if it is a damaged copy of it."""
     if _alike(pulses, model.pulses):
-        return Frame(first, last, pulses, (model.reading,), DAMAGED, model.as_read)
+        return _damaged_copy(model, first, last, pulses)
     return _repeat_of(model, first, last, pulses)
 
 

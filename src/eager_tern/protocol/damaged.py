@@ -112,7 +112,12 @@ def _is_held(readings: Sequence[Reading]) -> bool:
     """Whether a frame reads closely and checks of many bits hold; of serial characters any pulse is a bit."""
     if not _reads_closely(readings) or readings[0].code == SERIAL:
         return False
-    return sum(check.width for check in readings[0].checks) >= FEWEST_CHECKED
+    return has_checks(readings[0])
+
+
+def has_checks(reading: Reading) -> bool:
+    """Whether its checks are of so many bits that they hardly hold by chance."""
+    return sum(check.width for check in reading.checks) >= FEWEST_CHECKED
 
 
 def without_one_short(pulses: Pulses) -> Iterator[Pulses]:

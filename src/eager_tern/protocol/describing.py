@@ -165,7 +165,7 @@ def _symbols_missing(lines: Sequence[LineReading | Reading]) -> int:
     first = lines[0]
     if first.code in ("biphase", "async-serial"):  # whose lengths follow from the unit
         return 0
-    return first.symbols - len({value for line in lines for value in symbol_numbers(line).tolist()})
+    return first.symbols - np.unique(np.concatenate([symbol_numbers(line) for line in lines])).size
 
 
 def _own_lines(frame: Frame, pieces: Sequence[Pulses]) -> list[LineReading]:

@@ -42,15 +42,14 @@ def _kind(reading: Reading) -> tuple[str, int, int]:
 def _with_one_more(frame: Frame) -> Reading | None:
     """What a frame says if the left over pulse beside its bits is one of them; None where none is."""
     best = frame.reading
-    if best.known or best.sections or not best.bits.size:
+    if best.known or best.sections or not best.bits.size or best.code not in ("pulse-width", "biphase"):
         return None
     told = ~np.isnan(best.expected_us)
     first, edges = int(np.argmax(told)), frame.as_read.edge_times_us - frame.as_read.start_us
-    if best.code == "pulse-width" and first % 2 == 0 and told[first:-1].all():
-        symbols = best.bits.size // best.symbol_bits
-        return _with_lowest_behind(best, edges[-2:]) if (told.size - first + 1) // 2 == symbols + 1 else None
-    if best.code != "biphase":
-        return None
+    if best.code == "pulse-width":
+        left_over = (told.size - first + 1) // 2 == best.bits.size // best.symbol_bits + 1
+        whole = first % 2 == 0 and told[first:-1].all()
+        return _with_lowest_behind(best, edges[-2:]) if left_over and whole else None
     last, unit = told.size - 1 - int(np.argmax(told[::-1])), best.clock.unit_us
     begin, end = best.bit_spans_us[0, 0], best.bit_spans_us[-1, 1]
     before, behind = begin - edges[first] > unit / 2, edges[last + 1] - end > unit / 2

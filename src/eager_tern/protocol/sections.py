@@ -15,7 +15,7 @@ from eager_tern.protocol.wholeness import is_left_of
 from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
-SAME_PULSES = 0.2  # by which the symbols of two sections may differ
+SAME_SYMBOLS = 0.2  # by which the symbols of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
 MOST_SECTIONS = 4
@@ -75,7 +75,7 @@ def _belongs_behind(before: Frame, frame: Frame) -> bool:
     if one.code != other.code or one.protocol == SERIAL or gap >= LONGEST_GAP_US or frame.first != before.last + 2:
         return False
     fewer, more = sorted((_symbols_us(one), _symbols_us(other)), key=len)
-    return bool((np.abs(more[:, None] / fewer - 1).min(axis=0) < SAME_PULSES).all())
+    return bool((np.abs(more[:, None] / fewer - 1).min(axis=0) < SAME_SYMBOLS).all())
 
 
 def _symbols_us(reading: Reading) -> Floats:
