@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from eager_tern.linecode.biphase import UnitGrids, best_grids, grid_expected
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
+from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.assumed import EDGE_JITTER_US, SPEED_SIGMA
@@ -247,7 +248,7 @@ def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> list[LineRe
 
 def _shortest(durations_us: Floats) -> Floats:
     """What the short marks and spaces last on the average, shape (..., n) to (...): a bit, or a few."""
-    marks, spaces = (np.quantile(durations_us[..., of::2], SHORT_PART, axis=-1) for of in (0, 1))
+    marks, spaces = (quantile(durations_us[..., of::2], SHORT_PART) for of in (0, 1))
     shortest: Floats = (marks + spaces) / 2
     return shortest
 

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.lengths import centres_of
+from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.assumed import FINEST_US
@@ -14,6 +15,7 @@ from eager_tern.signal.values import Floats
 
 # A mark and the space behind it share an edge: of their difference, edges that err by v each make 6v, not 4v.
 SHARED_EDGE = 4 / 6
+SURE = 1 - 1e-6  # a chance that nobody is shown
 
 
 def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
@@ -21,16 +23,20 @@ def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
 
     Frames that say the same say it together.
     """
-    margins = {at: _margins_of(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
-    together: dict[tuple[bytes, int], Floats] = {}
-    for at, own in margins.items():
-        said = frames[at].reading.bits.tobytes(), own.size
-        together[said] = together.get(said, 0.0) + own
     out = list(frames)
-    for at, own in margins.items():
-        best = frames[at].reading
-        sure = float(np.exp(-np.logaddexp(0.0, -together[best.bits.tobytes(), own.size]).sum()))
-        out[at] = with_confidence(frames[at], best.confidence * sure)
+    asked = [at for at, frame in enumerate(frames) if _is_asked(frame)]
+    if not asked:
+        return out
+    said: dict[tuple[bytes, int], list[int]] = {}
+    together: dict[tuple[bytes, int], Floats] = {}
+    for at, own in zip(asked, _margins_of([frames[at] for at in asked]), strict=True):
+        key = frames[at].reading.bits.tobytes(), own.size
+        said.setdefault(key, []).append(at)
+        together[key] = together.get(key, 0.0) + own
+    for key, alike in said.items():
+        sure = float(np.exp(-np.logaddexp(0.0, -together[key]).sum()))
+        for at in alike if sure < SURE else ():
+            out[at] = with_confidence(frames[at], frames[at].reading.confidence * sure)
     return out
 
 
@@ -39,30 +45,26 @@ def _is_asked(frame: Frame) -> bool:
     return best is not None and not best.known and best.protocol != SERIAL and best.code != "biphase"
 
 
-def _margins_of(frame: Frame) -> Floats:
-    """By how many nats each symbol of a frame of pulse pairs is rather what it was read as than the next likely one."""
-    best = frame.reading
-    spread = max(best.clock.rms_us, FINEST_US)
-    told = ~np.isnan(best.expected_us)
-    of_pulses = np.full(told.size + told.size % 2, np.nan)
-    for first in (0, 1):  # marks, and spaces
-        at = np.arange(first, told.size, 2)[told[first::2]]
-        of_pulses[at] = _margins(frame.as_read.durations_us[at], best.expected_us[at], spread)
-    pairs = of_pulses.reshape(-1, 2)
-    known = ~np.isnan(pairs)
-    margins = np.nansum(pairs, axis=1) * np.where(known.all(axis=1), SHARED_EDGE, 1.0)
-    found: Floats = margins[known.any(axis=1)]
-    return found
+def _margins_of(frames: Sequence[Frame]) -> list[Floats]:
+    """By how many nats each symbol of frames of pulse pairs is rather what it was read as than the next likely one."""
+    row = abreast(frames)
+    of_pulses = _margins(row, frames)
+    pairs = np.flatnonzero(row.place % 2 == 0)  # a mark and the space behind it; a frame's last mark stands alone
+    told = np.add.reduceat(~np.isnan(of_pulses), pairs, dtype=np.intp)
+    margins = np.add.reduceat(np.nan_to_num(of_pulses), pairs) * np.where(told == 2, SHARED_EDGE, 1.0)
+    ends = np.cumsum(np.bincount(row.frame[pairs[told > 0]], minlength=len(frames)))
+    return np.split(margins[told > 0], ends[:-1])
 
 
-def _margins(d: Floats, expected_us: Floats, spread_us: float) -> Floats:
-    """The same of marks, or of spaces, alone; NaN where all are of one length, which says nothing."""
-    lengths = np.array([cluster.centre_us for cluster in find_clusters(np.unique(expected_us))])
-    if lengths.size < 2:
-        return np.full(d.size, np.nan)
-    own = np.abs(expected_us[:, None] - lengths).argmin(axis=1)
-    off = (d[:, None] - lengths) ** 2
-    mine = off[np.arange(d.size), own]
-    off[np.arange(d.size), own] = np.inf
-    margins: Floats = (off.min(axis=1) - mine) / (2 * spread_us**2)
-    return margins
+def _margins(row: Abreast, frames: Sequence[Frame]) -> Floats:
+    """The same of each pulse; NaN where all marks of its frame, or all its spaces, are of one length."""
+    centres = centres_of(row.lengths_us)[row.group]
+    spreads = np.array([max(frame.reading.clock.rms_us, FINEST_US) for frame in frames])[row.frame]
+    each = np.arange(row.frame.size)
+    own = np.abs(row.expected_us[:, None] - centres).argmin(axis=1)
+    off = (row.durations_us[:, None] - centres) ** 2
+    mine = off[each, own]
+    off[each, own] = np.inf
+    other = off.min(axis=1)
+    margins = (other - mine) / (2 * spreads**2)
+    return np.where(np.isinf(other) | np.isnan(row.expected_us), np.nan, margins)

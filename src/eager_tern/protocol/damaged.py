@@ -6,12 +6,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
-from eager_tern.protocol.reading import SERIAL, Reading, fits_closely, read_by_sheets, read_frame
+from eager_tern.protocol.reading import SERIAL, Reading, by_size, fits_closely, read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
 from eager_tern.protocol.tolerance import coarsest
@@ -83,8 +84,10 @@ def leave_out_glitches(pulses: Pulses, sheets: Sequence[Sheet]) -> Mended | None
 def close_without_glitches(bursts: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[Mended | None]:
     """The same for the bursts that are then so close to a sheet's frame that nothing could explain them better."""
     found: list[Mended | None] = [None] * len(bursts)
-    tried = {at: _without_glitches(burst) for at, burst in enumerate(bursts)}
-    tried = {at: (without, left_out) for at, (without, left_out) in tried.items() if left_out}
+    glitched = [
+        at for alike, durations in by_size(bursts) for at in np.array(alike)[_have_glitches(durations)].tolist()
+    ]
+    tried = {at: _without_glitches(bursts[at]) for at in sorted(glitched)}
     read = read_by_sheets([without for without, _ in tried.values()], sheets)
     for (at, (without, left_out)), readings in zip(tried.items(), read, strict=True):
         if readings and readings[0].code != SERIAL and fits_closely(readings[0]):
@@ -132,12 +135,19 @@ def without_one_short(pulses: Pulses) -> Iterator[Pulses]:
         yield Pulses(joined, pulses.start_us, pulses.carrier_hz)
 
 
+def _have_glitches(durations_us: Floats) -> NDArray[np.bool_]:
+    """Which of several bursts, shape (bursts, pulses), have pulses that are far too short, but few of them."""
+    count = (durations_us < SHORT * quantile(durations_us, 0.25)[..., None]).sum(axis=-1)
+    few: NDArray[np.bool_] = (count > 0) & (count <= MOST_GLITCHES)
+    return few
+
+
 def _without_glitches(pulses: Pulses) -> tuple[Pulses, list[float]]:
     """The pulses with the few that are far too short joined to their neighbours, and how long those were (µs)."""
     d = pulses.durations_us
-    bound = SHORT * quantile(d, 0.25)
-    if not 0 < np.sum(d < bound) <= MOST_GLITCHES:
+    if not _have_glitches(d):
         return pulses, []
+    bound = SHORT * float(quantile(d, 0.25))
     left = d.tolist()
     start, left_out = pulses.start_us, []
     while (at := int(np.argmin(left))) >= 0 and left[at] < bound and len(left) > 3:

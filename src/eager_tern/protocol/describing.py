@@ -80,7 +80,8 @@ def describe_line(
         return None
     usual = Counter(f.reading.shape for f in whole).most_common(1)[0][0]
     alike = [f for f in whole if f.reading.shape == usual]
-    frame = min(alike, key=lambda f: (_symbols_missing([f.reading]), f.reading.clock.rms_us / f.reading.clock.unit_us))
+    steadiest = sorted(alike, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
+    frame = next((f for f in steadiest if not _symbols_missing([f.reading])), steadiest[0])
     assert frame.best is not None
     pieces = part_pulses(frame)
     lines = _own_lines(frame, pieces) if assumed == AS_FOUND and not frame.best.known else []

@@ -44,6 +44,10 @@ class Frame:
         """The best reading of a frame that has one."""
         return self.readings[0]
 
+    def moved(self, by: int) -> Frame:
+        """The frame where that many pulses stand before the take's first."""
+        return Frame(self.first + by, self.last + by, self.pulses, self.readings, self.mended, self.read_as)
+
 
 def with_confidence(frame: Frame, confidence: float) -> Frame:
     """The frame with another confidence in its best reading."""

@@ -9,6 +9,7 @@ from itertools import combinations, pairwise
 import numpy as np
 
 from eager_tern.linecode.identify import clock_of_all
+from eager_tern.linecode.lengths import lengths_of
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, Reading, Shape
 from eager_tern.protocol.wholeness import is_left_of
@@ -56,34 +57,53 @@ def part_pulses(frame: Frame) -> list[Pulses]:
 
 def _rows(frames: Sequence[Frame]) -> list[list[Frame]]:
     """Frames grouped: in a row stand unknown ones of one line code and unit with short gaps between."""
+    near = [at for at in range(1, len(frames)) if _may_belong_behind(frames[at - 1], frames[at])]
+    behind = set(_of_like_symbols(frames, near))
     rows: list[list[Frame]] = []
-    for frame in frames:
-        if rows and _belongs_behind(rows[-1][-1], frame):
+    for at, frame in enumerate(frames):
+        if at in behind:
             rows[-1].append(frame)
         else:
             rows.append([frame])
     return rows
 
 
-def _belongs_behind(before: Frame, frame: Frame) -> bool:
+def _may_belong_behind(before: Frame, frame: Frame) -> bool:
     one, other = before.reading, frame.reading
     if before.mended or frame.mended:
         return False
     if any(r.known and r.confidence > DOUBTED for r in (one, other)):
         return False
     gap = frame.pulses.start_us - before.pulses.end_us
-    if one.code != other.code or one.protocol == SERIAL or gap >= LONGEST_GAP_US or frame.first != before.last + 2:
-        return False
-    fewer, more = sorted((_symbols_us(one), _symbols_us(other)), key=len)
-    return bool((np.abs(more[:, None] / fewer - 1).min(axis=0) < SAME_SYMBOLS).all())
+    return one.code == other.code and one.protocol != SERIAL and gap < LONGEST_GAP_US and frame.first == before.last + 2
+
+
+def _of_like_symbols(frames: Sequence[Frame], near: Sequence[int]) -> list[int]:
+    """Those of some frames, by their numbers, whose symbols are as long as those of the frame before, all that occur
+    in both.
+    """
+    asked = sorted({at for each in near for at in (each - 1, each)})
+    if not asked:
+        return []
+    symbols = [_symbols_us(frames[at].reading) for at in asked]
+    number = np.repeat(np.arange(len(asked)), [each.size for each in symbols])
+    lengths = lengths_of(np.concatenate(symbols), number, len(asked))
+    at = np.searchsorted(asked, near)
+    one, other = lengths[at - 1], lengths[at]
+    more_before = (np.isfinite(one).sum(axis=1) > np.isfinite(other).sum(axis=1))[:, None]
+    fewer, more = np.where(more_before, other, one), np.where(more_before, one, other)
+    with np.errstate(invalid="ignore"):  # what fills the rows up is infinite, and no symbol
+        off = np.fmin.reduce(np.abs(more[:, :, None] / fewer[:, None, :] - 1), axis=1)
+    like = ((off < SAME_SYMBOLS) | np.isinf(fewer)).all(axis=1)
+    return [each for each, alike in zip(near, like.tolist(), strict=True) if alike]
 
 
 def _symbols_us(reading: Reading) -> Floats:
-    """How long each of a frame's symbols is (µs): a unit may be found as half or two thirds of another frame's."""
+    """How long a frame's symbols are (µs): a unit may be found as half or two thirds of another frame's."""
     if reading.code == "biphase":
         return np.array([2 * reading.clock.unit_us])
     expected = reading.expected_us[: reading.expected_us.size // 2 * 2].reshape(-1, 2).sum(axis=1)
-    return np.unique(expected[~np.isnan(expected)])
+    return expected[~np.isnan(expected)]
 
 
 def _shapes(row: Sequence[Frame]) -> tuple[Shape, ...]:

@@ -166,7 +166,7 @@ class TakeReader:
         marks_before = (first + int(self._signed.size > 0 and self._signed[0] > 0)) // 2
         at, size = self._index + 2 * marks_before, pulses.durations_us.size
         frames, noise = read_bursts(pulses, self._sheets, self._gaps, self._cut and at == 0)
-        there = [replace(f, first=f.first + at, last=f.last + at) for f in frames]
+        there = [f.moved(at) for f in frames]
         spans = tuple((a + at, b + at) for a, b in noise)
         presses, end = tuple(group_presses(there)), at + (size + 1 if size else 0)
         to_us = start_us + float(np.abs(self._signed[first:end_at]).sum())

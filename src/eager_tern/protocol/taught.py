@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
 from eager_tern.linecode import prices
@@ -66,25 +67,33 @@ def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Readi
         for clock, framing in taught.serial:
             for found, line in zip(lines, read_at(durations, clock, framing), strict=True):
                 found += [line] if line is not None and line.clock.rms_us < CLEAN * line.clock.unit_us else []
+        by_sheet: list[tuple[int, Match, float, float]] = []  # of a burst: its row, its match, chance and evidence
         for row, at in enumerate(alike):
-            if matches[row] or lines[row]:
-                readings[at] = _likeliest_of(durations[row], matches[row], lines[row], anything[row], noise[row])
+            scores = [_score_of_bits(match) + prices.UNKNOWN for match in matches[row]]
+            scores += [line.score + prices.SERIAL for line in lines[row]]
+            best, chance = _likeliest(scores, noise[row])
+            if best is not None and best < len(matches[row]):
+                by_sheet.append((row, matches[row][best], chance, scores[best] - anything[row]))
+            elif best is not None:
+                line = lines[row][best - len(matches[row])]
+                readings[at] = (reading_of_line(line, chance, scores[best] - anything[row]),)
+        read = _as_unknown(durations[[row for row, *_ in by_sheet]], [each for _, *each in by_sheet])
+        for (row, *_), reading in zip(by_sheet, read, strict=True):
+            readings[alike[row]] = (reading,)
     return readings
 
 
-def _likeliest_of(
-    d: Floats, matches: Sequence[Match], lines: Sequence[LineReading], anything: float, noise: float
-) -> tuple[Reading, ...]:
-    """The likeliest of several readings of a burst, if it beats noise; evidence is counted over ``anything``."""
-    scores = [match.timing - match.bits.size * LN2 + prices.UNKNOWN for match in matches]
-    scores += [line.score + prices.SERIAL for line in lines]
+def _likeliest(scores: list[float], noise: float) -> tuple[int | None, float]:
+    """Which of several readings of a burst is likeliest, and its chance; none where noise is."""
+    if not scores:
+        return None, 0.0
     chances = probabilities([*scores, noise + prices.NOISE_HEAD_START])
-    best = int(np.argmax(chances))
-    if best == len(scores):
-        return ()
-    if best < len(matches):
-        return (_as_unknown(d, matches[best], chances[best], scores[best] - anything),)
-    return (reading_of_line(lines[best - len(matches)], chances[best], scores[best] - anything),)
+    best = max(range(len(chances)), key=chances.__getitem__)
+    return best if best < len(scores) else None, chances[best]
+
+
+def _score_of_bits(match: Match) -> float:
+    return match.timing - match.bits.size * LN2
 
 
 def doubtful_read_again(
@@ -181,22 +190,39 @@ def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
 def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
     """A burst read by these sheets, if that is likelier than chance."""
     matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
-    scores = [match.timing - match.bits.size * LN2 for match in matches]
-    chances = probabilities([*scores, float(noise_score(durations_us)) + prices.NOISE_HEAD_START])
-    best = int(np.argmax(chances))
-    return _as_unknown(durations_us, matches[best], chances[best]) if best < len(matches) else None
+    best, chance = _likeliest(list(map(_score_of_bits, matches)), float(noise_score(durations_us)))
+    return _as_unknown(durations_us[None], [(matches[best], chance, 0.0)])[0] if best is not None else None
 
 
-def _as_unknown(durations_us: Floats, match: Match, chance: float, evidence: float = 0.0) -> Reading:
-    """The match as an unknown frame: its line code and bits, without the fields of a sheet."""
-    middles = np.cumsum(durations_us) - durations_us / 2
-    bit = np.searchsorted(match.bit_spans_us[:, 0], middles, side="right") - 1
-    is_data = (bit >= 0) & (middles < match.bit_spans_us[bit, 1])
-    sections = match.kind.sections if len(match.kind.sections) > 1 else ()
-    line = LineReading(
-        match.sheet.code, match.clock, match.bits, match.bit_spans_us, np.where(is_data, match.expected_us, np.nan), 0,
-        match.timing, symbol_bits=match.sheet.bits_a_symbol, symbols=len(match.sheet.alphabet),
-    )  # fmt: skip
-    inside = np.flatnonzero(is_data)
-    gaps = [at for at in np.flatnonzero(np.isnan(match.expected_us)).tolist() if inside[0] < at < inside[-1]]
-    return replace(reading_of_line(line, chance, evidence), sections=sections, gaps=tuple(gaps) if sections else ())
+def _as_unknown(durations_us: Floats, found: Sequence[tuple[Match, float, float]]) -> list[Reading]:
+    """Matches, each with its chance and evidence, as unknown frames: line code and bits, without a sheet's fields.
+
+    ``durations_us``, shape (matches, pulses), are the bursts that were matched.
+    """
+    among = _among_bits(durations_us, [match.bit_spans_us for match, *_ in found])
+    readings = []
+    for (match, chance, evidence), is_data in zip(found, among, strict=True):
+        line = LineReading(
+            match.sheet.code, match.clock, match.bits, match.bit_spans_us, np.where(is_data, match.expected_us, np.nan),
+            0, match.timing, symbol_bits=match.sheet.bits_a_symbol, symbols=len(match.sheet.alphabet),
+        )  # fmt: skip
+        reading = reading_of_line(line, chance, evidence)
+        if len(match.kind.sections) > 1:
+            inside = np.flatnonzero(is_data)
+            gaps = np.flatnonzero(np.isnan(match.expected_us)).tolist()
+            gaps = [at for at in gaps if inside[0] < at < inside[-1]]
+            reading = replace(reading, sections=match.kind.sections, gaps=tuple(gaps))
+        readings.append(reading)
+    return readings
+
+
+def _among_bits(durations_us: Floats, spans_us: Sequence[Floats]) -> NDArray[np.bool_]:
+    """Which pulses of each burst, shape (bursts, pulses), have their middle within one of its bits."""
+    if not spans_us:
+        return np.zeros(durations_us.shape, np.bool_)
+    apart = 2 * float(durations_us.sum(axis=1).max()) * np.arange(len(spans_us))  # so that no burst reaches another
+    middles = np.cumsum(durations_us, axis=1) - durations_us / 2 + apart[:, None]
+    starts, ends = (np.concatenate(spans_us) + np.repeat(apart, list(map(len, spans_us)))[:, None]).T
+    bit = np.searchsorted(starts, middles, side="right") - 1
+    among: NDArray[np.bool_] = (bit >= 0) & (middles < ends[bit])
+    return among

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.lengths import centres_of
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.lone import is_rather_damaged
 from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
@@ -41,7 +41,8 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
     bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
     where it is short, where others of its code are alike and it is not, and where it is rather another frame, damaged.
     """
-    asked = {at: _look(frame) for at, frame in enumerate(frames) if _is_asked(frame)}
+    unknown = [at for at, frame in enumerate(frames) if _is_asked(frame)]
+    asked = dict(zip(unknown, _looks([frames[at] for at in unknown]), strict=True))
     looks = Counter(asked.values())
     usual: dict[str, int] = {}  # of each line code, how many frames look alike at the most
     for (shape, _), count in looks.items():
@@ -101,43 +102,53 @@ def _at_most(frame: Frame, confidence: float) -> Frame:
     return with_confidence(frame, min(frame.reading.confidence, confidence))
 
 
-def _look(frame: Frame) -> Look:
-    d, told = frame.as_read.durations_us, ~np.isnan(frame.reading.expected_us)
+def _looks(frames: Sequence[Frame]) -> list[Look]:
+    """How each of the frames looks."""
+    if not frames:
+        return []
+    row = abreast(frames)
+    lengths = row.lengths_us
+    places = _odd_in_leaders(row, frames, lengths) | _out_of_place(row, lengths)
+    odd: list[list[int]] = [[] for _ in frames]
+    for at in np.flatnonzero(places).tolist():
+        odd[row.frame[at]].append(int(row.place[at]))
+    return [(frame.reading.shape, (*_odd_between(frame), *each)) for frame, each in zip(frames, odd, strict=True)]
+
+
+def _odd_between(frame: Frame) -> list[int]:
+    """The pulses between bits that are neither a gap nor stand beside one."""
+    reading = frame.reading
+    told = ~np.isnan(reading.expected_us)
     inside = np.flatnonzero(told)
-    if not inside.size:
-        return frame.reading.shape, ()
-    lengths = _lengths(frame.reading.expected_us, told)
-    longest = _longest_without_a_mark(frame.reading)
-    odd = [*_odd_in_leader(frame, int(inside[0]), lengths), *_out_of_place(d, frame.reading.expected_us, lengths)]
-    if inside[-1] - inside[0] + 1 == inside.size:
-        return frame.reading.shape, tuple(odd)
+    if not inside.size or inside[-1] - inside[0] + 1 == inside.size:
+        return []
+    d, longest = frame.as_read.durations_us, _longest_without_a_mark(reading)
+    odd: list[int] = []
     for first, last in stretches(~told[: inside[-1]]):
         # A gap with what stands beside it: the leader of the next section, a sync behind the last.
         between = d[first + (first + 1) % 2 : last + 1 : 2].max(initial=0.0)
         if first > inside[0] and (between < SHORTEST_GAP_US or (first == last and between < longest)):
             odd += range(first, last + 1)
-    return frame.reading.shape, tuple(odd)
+    return odd
 
 
-def _lengths(expected_us: Floats, told: NDArray[np.bool_]) -> tuple[Floats, Floats]:
-    """The lengths (µs) that a code's marks have, and its spaces; one of each at least is told."""
-    return np.unique(expected_us[0::2][told[0::2]]), np.unique(expected_us[1::2][told[1::2]])
-
-
-def _out_of_place(d: Floats, expected_us: Floats, lengths: tuple[Floats, Floats]) -> list[int]:
+def _out_of_place(row: Abreast, lengths_us: Floats) -> NDArray[np.bool_]:
     """The pulses that lie so far from every symbol, beside what the others do, that a mark was lost there."""
-    off = np.abs(d - expected_us)
-    squares = np.nansum(off**2)
-    others = np.sqrt((squares - off**2) / max(np.count_nonzero(~np.isnan(off)) - 1, 1))
-    steps = [_smallest_step(each) for each in lengths]
-    bound = np.maximum(OUTLYING * others, BESIDE * np.resize(steps, off.size))
-    return np.flatnonzero(off > bound).tolist()
+    off = np.abs(row.durations_us - row.expected_us)
+    squares = np.add.reduceat(np.nan_to_num(off**2), row.firsts)
+    told = np.add.reduceat(~np.isnan(off), row.firsts, dtype=np.intp)
+    others = np.sqrt((squares[row.frame] - off**2) / np.maximum(told - 1, 1)[row.frame])
+    bound = np.maximum(OUTLYING * others, BESIDE * _smallest_steps(lengths_us)[row.group])
+    out: NDArray[np.bool_] = off > bound
+    return out
 
 
-def _smallest_step(lengths: Floats) -> float:
-    """Between a code's lengths, nothing among them."""
-    centres = [cluster.centre_us for cluster in find_clusters(lengths)]
-    return min((b - a for a, b in pairwise([0.0, *centres])), default=0.0)
+def _smallest_steps(lengths_us: Floats) -> Floats:
+    """Between the lengths of each group, nothing among them; shape (groups,), inf for a group without any."""
+    centres = centres_of(lengths_us)
+    with np.errstate(invalid="ignore"):  # what fills the rows up is infinite
+        steps: Floats = np.fmin.reduce(np.diff(centres, axis=1, prepend=0.0), axis=1, initial=np.inf)
+    return steps
 
 
 def _longest_without_a_mark(reading: Reading) -> float:
@@ -150,12 +161,18 @@ def _longest_without_a_mark(reading: Reading) -> float:
     return LOST_WITHIN * (2 * space + mark)
 
 
-def _odd_in_leader(frame: Frame, size: int, lengths: tuple[Floats, Floats]) -> list[int]:
+def _odd_in_leaders(row: Abreast, frames: Sequence[Frame], lengths_us: Floats) -> NDArray[np.bool_]:
     """The pulses before the data that are symbols, though a longer one stands before them: a bit behind was lost."""
-    d = frame.as_read.durations_us[: size - size % 2].reshape(-1, 2)
-    longer = np.flatnonzero(d.ravel() > LONGER * np.resize([each.max(initial=0.0) for each in lengths], d.size))
-    if not longer.size:
-        return []
-    near = AS_LONG * frame.reading.clock.unit_us
-    alike = [np.abs(d[:, of, None] - lengths[of]).min(axis=1, initial=np.inf) < near for of in (0, 1)]
-    return [at for at in (2 * np.flatnonzero(alike[0] & alike[1])).tolist() if at > longer[0]]
+    told = np.append(np.flatnonzero(~np.isnan(row.expected_us)), row.frame.size)
+    ahead = told[np.searchsorted(told, row.firsts)] - row.firsts
+    at = np.flatnonzero(row.place < (ahead - ahead % 2)[row.frame])  # marks, each with its space
+    d, of, lengths = row.durations_us[at], row.frame[at], lengths_us[row.group[at]]
+    longer = d > LONGER * np.where(np.isinf(lengths), 0.0, lengths).max(axis=1, initial=0.0)
+    behind = np.full(len(frames), row.frame.size)  # which of its pulses is the first longer one
+    np.minimum.at(behind, of[longer], row.place[at][longer])
+    units = np.array([frame.reading.clock.unit_us for frame in frames])
+    alike = np.abs(d[:, None] - lengths).min(axis=1, initial=np.inf) < AS_LONG * units[of]
+    alike &= row.place[at] > behind[of]
+    odd = np.zeros(row.frame.size, bool)
+    odd[at[0::2]] = alike.reshape(-1, 2).all(axis=1)
+    return odd

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -44,7 +45,7 @@ class Pulses:
         """Times of all edges, shape (n + 1,), counted from the start of the take."""
         return self.start_us + np.concatenate(([0.0], np.cumsum(self.durations_us)))
 
-    @property
+    @cached_property
     def duration_us(self) -> float:
         return float(self.durations_us.sum())
 

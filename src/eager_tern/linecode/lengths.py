@@ -1,0 +1,39 @@
+"""The lengths that pulses have, of many groups at once: the marks of each frame, and its spaces."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from eager_tern.linecode.clusters import SAME_RATIO
+from eager_tern.signal.values import Floats
+
+
+def lengths_of(values_us: Floats, groups: NDArray[np.intp], count: int) -> Floats:
+    """The different lengths in each of ``count`` groups, shortest first; shape (count, most), filled up with inf.
+
+    ``groups`` tells the group of each value; both have shape (n,).
+    """
+    order = np.lexsort((values_us, groups))
+    values, of = values_us[order], groups[order]
+    new = np.ones(of.size, bool)
+    new[1:] = (of[1:] != of[:-1]) | (values[1:] != values[:-1])
+    values, of = values[new], of[new]
+    place = np.arange(of.size) - np.searchsorted(of, np.arange(count))[of]
+    lengths = np.full((count, int(place.max(initial=0)) + 1), np.inf)
+    lengths[of, place] = values
+    return lengths
+
+
+def centres_of(lengths_us: Floats) -> Floats:
+    """The means of lengths that belong together, as ``find_clusters`` tells of one group; both as in ``lengths_of``."""
+    cuts = lengths_us[:, 1:] > SAME_RATIO * lengths_us[:, :-1]
+    number = np.concatenate((np.zeros((len(lengths_us), 1), int), cuts.cumsum(axis=1)), axis=1)[
+        :, : lengths_us.shape[1]
+    ]
+    centres = np.full(lengths_us.shape, np.inf)
+    for each in range(lengths_us.shape[1]):
+        within = number == each
+        counts = np.count_nonzero(within, axis=1)
+        np.divide(np.where(within, lengths_us, 0.0).sum(axis=1), counts, out=centres[:, each], where=counts > 0)
+    return centres

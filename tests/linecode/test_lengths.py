@@ -1,0 +1,32 @@
+"""Lengths of many groups at once, held against those of each group by itself."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from eager_tern.linecode.clusters import find_clusters, quantile
+from eager_tern.linecode.lengths import centres_of, lengths_of
+
+some_lengths = st.lists(st.lists(st.sampled_from([200.0, 250.0, 300.0, 450.0, 900.0]), max_size=12), min_size=1)
+
+
+@given(some_lengths, st.randoms(use_true_random=False))
+def test_each_group_has_the_lengths_that_it_has_by_itself(groups, random):
+    rows = [(length, number) for number, group in enumerate(groups) for length in group]
+    random.shuffle(rows)
+    values, numbers = np.array([length for length, _ in rows]), np.array([number for _, number in rows], np.intp)
+    lengths = lengths_of(values, numbers, len(groups))
+    for found, centres, group in zip(lengths, centres_of(lengths), groups, strict=True):
+        alone = np.unique(group)
+        assert found[np.isfinite(found)].tolist() == alone.tolist()
+        clusters = [cluster.centre_us for cluster in find_clusters(alone)]
+        np.testing.assert_allclose(centres[np.isfinite(centres)], clusters)
+
+
+@given(st.lists(st.lists(st.floats(1.0, 1e6), min_size=5, max_size=5), min_size=1), st.floats(0.0, 1.0))
+def test_quantiles_lie_where_numpy_has_them(rows, part):
+    lengths = np.array(rows)
+    np.testing.assert_allclose(quantile(lengths, part), np.quantile(lengths, part, axis=-1))
+    np.testing.assert_allclose(quantile(lengths[0], part), np.quantile(lengths[0], part))
