@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from eager_tern.linecode.serial import async_serial
+from eager_tern.linecode.serial import async_serial, read_at
+from eager_tern.linecode.values import Clock, Framing
 from eager_tern.protocol.loading import library, parse_sheet
 from eager_tern.protocol.making import make_frame
 from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.take import read_pulses
-from eager_tern.signal.values import pulses_from_signed
+from eager_tern.signal.values import Floats, pulses_from_signed
 from tests.handsets import record, serial
 
 
@@ -143,3 +144,29 @@ def test_frames_that_could_each_be_noise_are_read_by_each_other(rng: np.random.G
         read = [p.lead.best.fields.get("bytes") for p in read_pulses(pulses_from_signed(noisy), library()).presses]
         right, sent = right + sum(tuple(each) in read for each in data), sent + 6
     assert right >= 0.88 * sent
+
+
+@pytest.mark.parametrize("rest_bits", [0.0, 1.0, 2.4])
+def test_frames_are_read_together_as_by_themselves(rng: np.random.Generator, rest_bits: float) -> None:
+    """Characters begin elsewhere in each; between some of them stand rests, of whole bits or not."""
+    unit = 1e6 / 1200
+    alike: dict[int, list[Floats]] = {}
+    for _ in range(60):
+        sent = [serial(rng.integers(0, 256, 2).tolist(), 1200) for _ in range(2)]
+        rested = [*sent[0][:-1], -rest_bits * unit, *sent[1]]
+        d = pulses_from_signed(np.array([-3e5, *record(rested, rng, jitter_us=20, excess_us=40)])).durations_us
+        alike.setdefault(d.size, []).append(d)
+    framing: Framing = (8, "none", 1)
+    clock = Clock(unit, 0.0, 0.0)
+    read = 0
+    for rows in map(np.array, alike.values()):
+        for together, d in zip(read_at(rows, clock, framing), rows, strict=True):
+            (alone,) = read_at(d[None], clock, framing)
+            assert (together is None) == (alone is None)
+            if together is not None and alone is not None:
+                read += 1
+                assert np.array_equal(together.bits, alone.bits)
+                assert together.score == pytest.approx(alone.score)
+                np.testing.assert_allclose(together.bit_spans_us, alone.bit_spans_us)
+                np.testing.assert_allclose(together.expected_us, alone.expected_us)
+    assert read >= 55

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from eager_tern.linecode.clock import alternating, edges_of
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
-from eager_tern.linecode.serial import characters, clocks_about, on_serial_grid
+from eager_tern.linecode.serial import characters
+from eager_tern.linecode.serial_grid import clocks_about, on_serial_grid
 from eager_tern.linecode.values import Bits, Clock
 from eager_tern.protocol.checks import CheckResult, evaluate
 from eager_tern.protocol.glance import shapes_of

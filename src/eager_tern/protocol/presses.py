@@ -51,6 +51,8 @@ class Frame:
 
 def with_confidence(frame: Frame, confidence: float) -> Frame:
     """The frame with another confidence in its best reading."""
+    if confidence == frame.reading.confidence:
+        return frame
     return replace(frame, readings=(replace(frame.reading, confidence=confidence), *frame.readings[1:]))
 
 

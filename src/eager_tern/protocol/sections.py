@@ -102,7 +102,7 @@ def _symbols_us(reading: Reading) -> Floats:
     """How long a frame's symbols are (µs): a unit may be found as half or two thirds of another frame's."""
     if reading.code == "biphase":
         return np.array([2 * reading.clock.unit_us])
-    expected = reading.expected_us[: reading.expected_us.size // 2 * 2].reshape(-1, 2).sum(axis=1)
+    expected: Floats = reading.expected_us[: reading.expected_us.size // 2 * 2].reshape(-1, 2).sum(axis=1)
     return expected[~np.isnan(expected)]
 
 

@@ -67,18 +67,19 @@ def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Readi
         for clock, framing in taught.serial:
             for found, line in zip(lines, read_at(durations, clock, framing), strict=True):
                 found += [line] if line is not None and line.clock.rms_us < CLEAN * line.clock.unit_us else []
-        by_sheet: list[tuple[int, Match, float, float]] = []  # of a burst: its row, its match, chance and evidence
+        rows: list[int] = []  # of the bursts that a sheet reads
+        by_sheet: list[tuple[Match, float, float]] = []  # its match, chance and evidence
         for row, at in enumerate(alike):
             scores = [_score_of_bits(match) + prices.UNKNOWN for match in matches[row]]
             scores += [line.score + prices.SERIAL for line in lines[row]]
             best, chance = _likeliest(scores, noise[row])
             if best is not None and best < len(matches[row]):
-                by_sheet.append((row, matches[row][best], chance, scores[best] - anything[row]))
+                rows.append(row)
+                by_sheet.append((matches[row][best], chance, scores[best] - anything[row]))
             elif best is not None:
                 line = lines[row][best - len(matches[row])]
                 readings[at] = (reading_of_line(line, chance, scores[best] - anything[row]),)
-        read = _as_unknown(durations[[row for row, *_ in by_sheet]], [each for _, *each in by_sheet])
-        for (row, *_), reading in zip(by_sheet, read, strict=True):
+        for row, reading in zip(rows, _as_unknown(durations[rows], by_sheet), strict=True):
             readings[alike[row]] = (reading,)
     return readings
 

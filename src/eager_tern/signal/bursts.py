@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,7 @@ from eager_tern.signal.values import Floats, Pulses
 GAP_IN_SHORTEST = 16.0  # a leader space has at most 8 units, and a shortened mark has half a unit left
 GAP_AFTER_DATA = 9.5  # behind an ordinary mark stands no leader space
 LEADER_IN_SHORTEST = 3.0
+FEWEST_AROUND = 5  # pulses by which a space is judged
 SLOW_SPACE = 12.0  # bits that a space between two of their marks can last, at the least
 
 
@@ -31,8 +33,7 @@ def split_bursts(pulses: Pulses, settings: GapSettings | None = None) -> list[tu
     if settings.gap_us is not None:
         return _between(_spaces_where(d, d[1::2] >= settings.gap_us), d.size)
     sure = _spaces_where(d, d[1::2] >= SURE_GAP_US)
-    pieces = [piece + first for first, last in _between(sure, d.size) for piece in [_gaps_in(d[first : last + 1])]]
-    gaps = np.sort(np.concatenate([sure, *pieces]))
+    gaps = np.sort(np.concatenate([sure, *_gaps_in(d, np.array(_between(sure, d.size)))]))
     return _parted_at_stuck_marks(d, _slow_joined(d, _between(gaps, d.size)))
 
 
@@ -74,12 +75,17 @@ def _between(gaps: np.ndarray, size: int) -> list[tuple[int, int]]:
     return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
 
 
-def _gaps_in(durations: Floats) -> np.ndarray:
-    """Indices of the spaces that are long beside the shortest pulses around them."""
-    if durations.size < 5:
-        return np.empty(0, np.intp)
-    marks, spaces = durations[:-1:2], durations[1::2]
-    # Of both kinds together, since a receiver lengthens the one and shortens the other.
-    shortest = float(np.sort(durations)[durations.size // 4])
-    after_data = (spaces > GAP_AFTER_DATA * shortest) & (marks < LEADER_IN_SHORTEST * shortest)
-    return _spaces_where(durations, (spaces > SMALLEST_GAP_US) & ((spaces > GAP_IN_SHORTEST * shortest) | after_data))
+def _gaps_in(durations: Floats, pieces: np.ndarray) -> Iterator[np.ndarray]:
+    """Indices of the spaces that are long beside the shortest pulses of their piece; those of one size together.
+
+    ``pieces``, shape (n, 2), are their first and last marks.
+    """
+    sizes = pieces[:, 1] - pieces[:, 0] + 1
+    for size in np.unique(sizes[sizes >= FEWEST_AROUND]).tolist():
+        at = pieces[sizes == size, :1] + np.arange(size)
+        d = durations[at]
+        marks, spaces = d[:, :-1:2], d[:, 1::2]
+        # Of both kinds together, since a receiver lengthens the one and shortens the other.
+        shortest = np.sort(d, axis=1)[:, size // 4, None]
+        after_data = (spaces > GAP_AFTER_DATA * shortest) & (marks < LEADER_IN_SHORTEST * shortest)
+        yield at[:, 1::2][(spaces > SMALLEST_GAP_US) & ((spaces > GAP_IN_SHORTEST * shortest) | after_data)]
