@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.linecode.at_once import in_parts
 from eager_tern.linecode.clock import alternating, edges_of, fit_clocks
 from eager_tern.linecode.closeness import AT_A_GLANCE
 from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows, some_rows
@@ -18,7 +19,6 @@ from eager_tern.signal.values import Floats
 ROUNDS = 2
 # Where the search for a clock begins, every clock with every excess.
 CLOCK_STEP = 0.06
-AT_ONCE = 1 << 18  # numbers of one array that are worked on together: what stays near the processor
 
 
 def lay_symbols(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
@@ -83,10 +83,9 @@ def _spans(d: Floats, template: SymbolTemplate) -> Floats:
 def _first_clocks(d: Floats, template: SymbolTemplate, sheet: Sheet) -> tuple[Floats, Floats]:
     """The best of a coarse grid of clocks and excesses for each frame, tried all at once."""
     units, excesses = _clock_grid(sheet.unit_us, sheet.tolerance)
-    step = max(1, AT_ONCE // (units.size * d.shape[1] * len(template.lengths)))
     best = [
-        (_decide(part, template, units[None], excesses[None])[1] / units**2).argmin(axis=1)
-        for part in (d[at : at + step] for at in range(0, len(d), step))
+        (_decide(d[part], template, units[None], excesses[None])[1] / units**2).argmin(axis=1)
+        for part in in_parts(len(d), units.size * d.shape[1] * len(template.lengths))
     ]
     chosen = np.concatenate(best)
     return units[chosen], excesses[chosen]
