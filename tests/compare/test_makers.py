@@ -168,6 +168,26 @@ def test_labels_that_the_bits_know_nothing_of_are_not_proven(kind: str) -> None:
         assert not settled(found).fields
 
 
+def test_what_was_set_once_is_possible_where_nothing_else_accounts_for_a_bit() -> None:
+    """A battery that was low once: one of 26 bits would have turned with it anyway, but all others are told."""
+    rng = np.random.default_rng(11)
+    rows = 12
+    levels, low = rng.permutation(rows) * 20, np.arange(rows) == 8
+    bits = np.zeros((rows, 24), np.uint8)
+    bits[:, 8:16] = levels[:, None] >> np.arange(7, -1, -1) & 1
+    bits[:, 4] = low
+    labels = {"level": tuple(levels.astype(float).tolist()), "battery": tuple(np.where(low, "low", "ok").tolist())}
+    found = compare(Stack(bits, labels))
+    battery = next(field for field in found.fields if field.name == "battery")
+    assert battery.positions == (4,)
+    assert is_possible(battery)
+    assert "battery" not in {field.name for field in settled(found).fields}
+    (card,) = [each for each in all_findings(found, [""] * rows) if each.title.endswith("battery")]
+    assert "Press battery low once more to settle it." in card.text
+    bits[3, 4] = 1
+    assert "battery: not found" in {each.title for each in all_findings(compare(Stack(bits, labels)), [""] * rows)}
+
+
 def test_every_description_that_fits_is_kept_with_its_odds() -> None:
     rng = np.random.default_rng([0, 4])
     found = found_in(rain_gauge(rng, "crc8"), rng, 30)

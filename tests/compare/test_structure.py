@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from eager_tern.compare.structure import structure_of
+from eager_tern.compare.wording import of_structure
 from tests.handsets import lsb_first, msb_first
 
 CHECKS = {
@@ -56,6 +57,7 @@ def test_a_seed_needs_more_presses(rng: np.random.Generator) -> None:
     found = structure_of(seeded)
     assert found is not None
     assert found.checks[-1].check.init == 0x5A
+    assert ", beginning with 0x5A, in 8 different frames." in of_structure(found)[-1]
 
 
 def test_nothing_is_claimed_of_random_bits(rng: np.random.Generator) -> None:

@@ -38,6 +38,9 @@ def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.r
     codes = unknown_gadget(window, rng)
     session, leaf = window.session, window.sheet
     assert {p.reading.protocol for p in session.shown_presses()} == {"unknown"}
+    titles = [card.title for card in window.findings.cards]
+    assert "Without any label" in titles
+    assert not any("caught once only" in title for title in titles)  # a check speaks for the frame
     window.show_leaf("Sheet")
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
     assert leaf.sheet is not None

@@ -72,8 +72,12 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     session.undo()
     leaf.publish(tmp_path / "cabinet.html")
     assert "Climate cabinet" in (tmp_path / "cabinet.html").read_text("utf-8")
+    assert leaf.keep.text() == "keep as the gadget's sheet"
+    assert not cabinet.sheet.text.toPlainText()
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
     settle(cabinet)
+    assert leaf.keep.text() == "kept as the gadget's sheet"
+    assert cabinet.sheet.text.toPlainText() == session.own_sheets()["climate-cabinet"]
     readings = [press.reading for press in session.shown_presses()]
     assert {reading.protocol for reading in readings} == {"climate-cabinet"}
     assert readings[20].fields["temperature"] == labels_of(session.shown_presses()[20].label)["temperature"]
@@ -83,6 +87,7 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     session.undo()
     settle(cabinet)
     assert session.shown_presses()[0].reading.protocol == "unknown"
+    assert leaf.keep.text() == "keep as the gadget's sheet"
 
 
 def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, qtbot: QtBot) -> None:
@@ -446,7 +451,7 @@ def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
     said: list[str] = []
     window.comparison.progressed.connect(lambda: said.append(window.stack.words.text()))
     window.commands.do("search")
-    qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=60_000)
     for words in ("Looking for sums … step 2 of 8", "what labels say … step 6 of 8", "left out … part 2 of 5"):
         assert any(words in each for each in said)
 

@@ -10,8 +10,8 @@ from math import ceil, log10
 
 import numpy as np
 
-from eager_tern.compare.comparison import SURE, Comparison, is_possible
-from eager_tern.compare.evidence import of_words
+from eager_tern.compare.comparison import Comparison, is_possible
+from eager_tern.compare.evidence import SURE, of_words
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Label, Stack, label_word
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
+from eager_tern.compare.evidence import SURE
 from eager_tern.compare.fields import Field, find_fields
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.running import find_running
@@ -17,7 +18,6 @@ from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.stack import Stack
 
 Finding = Field | Found | Counter
-SURE = -2.0  # log10 of an accident; what is likelier is possible, and enters a sheet only if it is accepted
 
 
 @dataclass(frozen=True)

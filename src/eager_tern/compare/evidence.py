@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats
 
+SURE = -2.0  # log10 of an accident; what is likelier is possible, and enters a sheet only if it is accepted
+
 
 def arrangements(counts: Sequence[int]) -> float:
     """log10 of in how many orders things can stand of which there are so many of each kind (multinomial)."""

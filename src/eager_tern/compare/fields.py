@@ -9,6 +9,7 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.evidence import SURE
 from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
@@ -109,6 +110,12 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
     """
     free = np.setdiff1d(stack.varying, np.asarray(taken, np.intp))
     found = [field for name in stack.labels for field in _fields(stack, name, free)]
+    # What others leave has fewer ways to be an accident.
+    sure = [field for field in found if field.chance <= SURE]
+    left = np.setdiff1d(free, [column for field in sure for column in field.positions])
+    silent = [name for name in stack.labels if name not in {field.name for field in found}] if left.size else []
+    again = (_over(stack, name, _known(stack, name), left, {}) for name in silent)
+    found += [field for field in again if field is not None]
     claimed: set[int] = set()
     out = []
     for field in sorted(found, key=lambda f: (not f.holds.all(), f.chance)):
@@ -178,12 +185,17 @@ def _with_bits_above(field: Field, stack: Stack, claimed: set[int]) -> Field:
     return replace(field, map=replace(line, offset=0.0), positions=(*columns[::-1], *positions))
 
 
+def _known(stack: Stack, name: str) -> NDArray[np.intp]:
+    """The rows in which a label is known."""
+    return np.array([i for i, value in enumerate(stack.labels[name]) if value is not None], dtype=np.intp)
+
+
 def _fields(stack: Stack, name: str, columns: NDArray[np.intp]) -> list[Field]:
     """The field of a label; two, if it is said otherwise where a condition does not hold."""
     field = _field(stack, name, columns)
     if field is None or not field.when:
         return [field] if field is not None else []
-    known = np.array([i for i, value in enumerate(stack.labels[name]) if value is not None], dtype=np.intp)
+    known = _known(stack, name)
     rows = np.setdiff1d(known, field.looked_at)
     when = {other: tuple(dict.fromkeys(stack.labels[other][row] for row in rows)) for other in field.when}
     said = {other: tuple(value for value in values if value is not None) for other, values in when.items()}
@@ -195,7 +207,7 @@ def _fields(stack: Stack, name: str, columns: NDArray[np.intp]) -> list[Field]:
 
 def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     """The field of a label: over all rows, or where that leaves some unexplained under a condition."""
-    rows = np.array([i for i, value in enumerate(stack.labels[name]) if value is not None], dtype=np.intp)
+    rows = _known(stack, name)
     best = _over(stack, name, rows, columns, {})
     if best is not None and best.holds.all():
         return best

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eager_tern.compare.asking import press_to_tell
+from eager_tern.compare.asking import Wanted, next_shots, press_to_tell
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, covers, is_possible, named
 from eager_tern.compare.counters import Counter
@@ -56,7 +56,8 @@ class Sentences:
 
 def all_findings(found: Comparison, names: Sequence[str]) -> list[Sentences]:
     """Every field, check and counter, and what is left; ``names`` are what rows are called."""
-    told = [of_field(field, found, letter) for letter, field in enumerate(found.fields)]
+    asks = next_shots(found)
+    told = [of_field(field, found, letter, asks) for letter, field in enumerate(found.fields)]
     told += [of_silence(name, labels) for name, labels in silent_labels(found)]
     told += [of_check(check, found, names) for check in found.checks]
     told += [of_counter(counter, found) for counter in found.counters]
@@ -69,8 +70,8 @@ def silent_labels(found: Comparison) -> list[tuple[str, tuple[Label, ...]]]:
     return [(name, labels) for name, labels in found.stack.labels.items() if name not in said]
 
 
-def of_field(field: Field, found: Comparison, letter: int = 0) -> Sentences:
-    """What carries a label."""
+def of_field(field: Field, found: Comparison, letter: int = 0, asks: Sequence[Wanted] = ()) -> Sentences:
+    """What carries a label; ``asks`` are the presses that would settle what is open."""
     claim = f"{field.name} {meaning(field)}. Right in {field.explained} of {_presses(len(field.holds))}{_where(field)}."
     says = field.says(found.stack.bits)
     doubts = [
@@ -92,9 +93,22 @@ def of_field(field: Field, found: Comparison, letter: int = 0) -> Sentences:
         doubts.append(f"Bits {' or '.join(others)} explain it as well{to_tell}")
     elif tell:
         doubts.append(f"{next(name for name in tell if name != field.name)} follows them as well{to_tell}")
+    elif is_possible(field):
+        doubts += _settled_by(field.name, asks)
     sure = not is_possible(field) and bool(field.holds.all())
     title = f"{chr(ord('a') + letter % 26)} · {field.name}"
     return Sentences(title, claim, tuple(doubts), _by_accident(field.chance), sure, named(field), is_possible(field))
+
+
+def _settled_by(name: str, asks: Sequence[Wanted]) -> list[str]:
+    """Which presses would settle what follows a label."""
+    about = [ask for ask in asks if name in ask.about]
+    if not about:
+        return []
+    if name in about[0].labels:
+        return [f"Press {name} {label_word(about[0].labels[name])} once more to settle it."]
+    more = "1 more press that varies" if len(about) == 1 else f"{len(about)} more presses that vary"
+    return [f"{more} {name} would settle it."]
 
 
 def meaning(field: Field) -> str:
@@ -129,24 +143,30 @@ def of_silence(name: str, labels: Sequence[Label]) -> Sentences:
 def of_check(check: Found, found: Comparison, names: Sequence[str]) -> Sentences:
     """What is computed from what."""
     what, at = check.check, check.check.at
-    over = ", ".join(f"{first}–{last}" for first, last in check.covers)
     bits = f"Bit{'s' if at.width > 1 else ''} {at}"
-    claim = f"{bits} {'are' if at.width > 1 else 'is'} {KINDS[what.kind]} bits {over}"
-    if what.kind == "crc":
-        claim += f", polynomial 0x{what.poly:X}"
-    if what.negate:
-        claim += ", negated"
-    if what.kind == "sum" and what.init:
-        claim += f", beginning with 0x{what.init:02X}"
-    if what.xor_out and what.kind != "linear":
-        claim += f", with 0x{what.xor_out:02X} xored on"
-    claim += f". Right in {int(check.holds.sum())} of {_presses(found.stack.rows)}."
+    claim = f"{bits} {'are' if at.width > 1 else 'is'} {_computed(check)}."
+    claim += f" Right in {int(check.holds.sum())} of {_presses(found.stack.rows)}."
     doubts = tuple(
         f"Press {row + 1} ({names[row] or 'no label'}) fails it: damaged, perhaps."
         for row in np.flatnonzero(~check.holds).tolist()[:MOST_NAMED]
     )
     title = {"crc": "CRC", "xor": "Exclusive-or"}.get(what.kind, what.kind.capitalize())
     return Sentences(f"{title}, {at.width} bits", claim, doubts, _by_accident(check.chance), True, named(check))
+
+
+def _computed(found: Found) -> str:
+    """What a check is of the bits it covers, as in "the sum of bits 0–63, beginning with 0x10"."""
+    what = found.check
+    words = f"{KINDS[what.kind]} bits {', '.join(f'{first}–{last}' for first, last in found.covers)}"
+    if what.kind == "crc":
+        words += f", polynomial 0x{what.poly:X}"
+    if what.negate:
+        words += ", negated"
+    if what.kind == "sum" and what.init:
+        words += f", beginning with 0x{what.init:02X}"
+    if what.xor_out and what.kind != "linear":
+        words += f", with 0x{what.xor_out:02X} xored on"
+    return words
 
 
 def of_structure(found: Structure) -> list[str]:
@@ -158,9 +178,8 @@ def of_structure(found: Structure) -> list[str]:
         told.append(f"{which} followed by its complement. {_by_accident(complements[0].chance)}")
     for check in found.checks:
         if check.kind != "complement":
-            covered = ", ".join(f"{first} to {last}" for first, last in check.covers)
             count = f"in {len(check.holds)} different {'frame' if len(check.holds) == 1 else 'frames'}"
-            claim = f"{bits_text(check.positions, capital=True)} = {KINDS[check.kind]} bits {covered}, {count}."
+            claim = f"{bits_text(check.positions, capital=True)} = {_computed(check)}, {count}."
             told.append(f"{claim} {_by_accident(check.chance)}")
     return told
 

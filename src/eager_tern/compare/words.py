@@ -38,18 +38,19 @@ def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float 
     if len(names) < 2 or len(names) > MOST_WORDS * len(values):
         return []
     classes = np.array([names.index(value) for value in values])
+    tried = int(np.count_nonzero(np.ptp(bits[:, columns], axis=0)))
     telling = [int(c) for c in columns if _wrong(bits[:, c], classes, len(names)) <= errors]
     telling = [c for c in telling if _is_told(bits[:, c], classes, len(names))]
     found = [
         words
         for positions in _positions(bits, telling)
-        if (words := _table(bits, positions, classes, names, errors)) is not None
+        if (words := _table(bits, positions, classes, names, errors, tried)) is not None
     ]
     if not found:
         near = telling[:MOST_TRIED]
         for pieces in range(2, MOST_PIECES + 1):
             for positions in combinations(near, pieces):
-                if (words := _table(bits, positions, classes, names, errors)) is not None:
+                if (words := _table(bits, positions, classes, names, errors, tried)) is not None:
                     found.append(words)
             if found:
                 break
@@ -58,7 +59,9 @@ def find_words(bits: BitRows, columns: NDArray[np.intp], values: Sequence[float 
         return []
     # Neighbours that follow the word as well belong to it, though fewer bits would tell the words apart.
     for between in (MOST_BETWEEN, 0):
-        wide = _table(bits, _with_neighbours(bits, ranked[0].positions, telling, between), classes, names, errors)
+        wide = _table(
+            bits, _with_neighbours(bits, ranked[0].positions, telling, between), classes, names, errors, tried
+        )
         if wide is not None and np.sum(~wide.holds) <= np.sum(~ranked[0].holds) + bool(errors):
             return [wide, *ranked]
     return ranked
@@ -120,9 +123,12 @@ def _positions(bits: BitRows, telling: Sequence[int]) -> list[tuple[int, ...]]:
 
 
 def _table(
-    bits: BitRows, positions: tuple[int, ...], classes: NDArray[np.intp], names: Sequence[float | str], errors: int
-) -> Words | None:
-    """The table that most rows agree on; None where two words share a number or too many rows contradict."""
+    bits: BitRows, positions: tuple[int, ...], classes: NDArray[np.intp], names: Sequence[float | str], errors: int,
+    columns: int,
+) -> Words | None:  # fmt: skip
+    """The table that most rows agree on; None where two words share a number or too many rows contradict. ``columns``
+    is how many could have been taken.
+    """
     raw = raw_numbers(bits, positions)
     usual = [Counter(raw[classes == c].tolist()).most_common(1)[0][0] for c in range(len(names))]
     if len(set(usual)) < len(names):
@@ -131,13 +137,12 @@ def _table(
     if np.sum(~holds) > errors:
         return None
     rows = len(classes)
-    varying = int(np.count_nonzero(np.ptp(bits, axis=0)))
     told = [c for c in positions if np.ptp(bits[:, c])]
     # The bits in their own right, or the words as a whole: what says less is believed.
-    tried = log10(varying) * len(_pieces(positions))
+    tried = log10(columns) * len(_pieces(positions))
     if not holds.all():
         tried += log10(comb(rows, int(np.sum(~holds)))) * len(positions)
     any_order, changes = of_words(classes.tolist())
-    bit_by_bit = sum(log10(varying) - turns(bits[:, c]) for c in told)
+    bit_by_bit = sum(log10(columns) - turns(bits[:, c]) for c in told)
     chances = max(bit_by_bit, tried - min(any_order, changes)), tried - any_order
     return Words(positions, dict(zip(usual, names, strict=True)), holds, *chances)

@@ -89,13 +89,15 @@ class SheetLeaf(QWidget):
         layout.addLayout(middle, 1)
         layout.addWidget(self.state)
         layout.addWidget(self.readings)
+        self._own = ""  # the gadget's sheet, as it was shown
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(PAUSE_MS)
         self._pause.timeout.connect(self.read)
         self.text.textChanged.connect(self._pause.start)
         self.text.cursorPositionChanged.connect(self._show_help)
-        session.opened.connect(self._opened)
+        session.opened.connect(self._show_own)
+        session.changed.connect(self._changed)
         session.selection_changed.connect(self.read)
         self._show_help()
         self.read()
@@ -106,9 +108,15 @@ class SheetLeaf(QWidget):
 
     # Which sheet
 
-    def _opened(self) -> None:
-        own = self._session.own_sheets()
-        self.text.setPlainText(next(iter(own.values()), ""))
+    def _show_own(self) -> None:
+        """The gadget's own sheet, if it has one."""
+        self._own = next(iter(self._session.own_sheets().values()), "")
+        self.text.setPlainText(self._own)
+
+    def _changed(self, change: object) -> None:
+        """Show a sheet that was kept elsewhere, unless something else is being written here."""
+        if isinstance(change, KeepSheet) and self.text.toPlainText() in ("", self._own):
+            self._show_own()
 
     def _fill(self) -> None:
         menu = menu_of(self.choose)

@@ -267,6 +267,7 @@ class StackLeaf(QWidget):
         self.find_out.setText("Stop" if model.searching else "Find out")
         for each in (self.keep, self.write):
             each.setVisible(found is not None and model.whole)
+        self.keep.setText("kept as the gadget's sheet" if model.is_kept else "keep as the gadget's sheet")
         self.back.setVisible(found is not None and bool(model.dismissed))
         self.back.setText(f"bring {len(model.dismissed)} dismissed back")
         wanted = model.wanted_shots

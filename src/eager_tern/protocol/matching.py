@@ -52,8 +52,9 @@ class Match:
     @property
     def is_bare(self) -> bool:
         """Whether it is nothing but equal symbols, as much else is: no leader, no checks, and all bits alike."""
-        alike = bool(self.bits.size) and bool((self.bits == self.bits[0]).all())
-        return alike and not self.sheet.checks and self.kind.parts[0].pulses is None
+        if not self.bits.size or self.sheet.checks or self.kind.parts[0].pulses is not None:
+            return False
+        return bool((self.bits == self.bits[0]).all())
 
     @property
     def checks_hold(self) -> bool:

@@ -74,15 +74,15 @@ def cards_for_press(
     if best is not None and best.bits.size:
         cards.append(_line_code_card(best, frame))
         cards.append(_code_card(best))
-    if best is not None and best.protocol == UNKNOWN:
-        cards += _structure_cards(best, others)
+    structure = _structure_cards(best, others) if best is not None and best.protocol == UNKNOWN else []
+    cards += structure
     if take is not None and take.carrier_hz:
         cards.append(_carrier_card(take.carrier_hz, take.measured))
     if frame.mended:
         cards.append(_mended_card(frame))
     if press.repeats and not press.reading.first_missed:
         cards.append(_hold_card(press, best))
-    if not press.reading.first_missed and _caught_once(press, caught):
+    if not press.reading.first_missed and not structure and _caught_once(press, caught):
         cards.append(_once_card(press))
     cards += _key_cards(press, keys)
     return cards

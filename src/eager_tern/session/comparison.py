@@ -84,6 +84,7 @@ class ComparisonModel:
         self.verdicts: frozenset[str] = frozenset()
         self._found: Comparison | None = None  # before anything was dismissed
         self._parts: tuple[Part, ...] | None = None
+        self._kept: tuple[Comparison, str, str] | None = None  # what was made a sheet last, its id and its text
         self._session = session
         self._child: Child | None = None
         self._of_gadget: int | None = None
@@ -274,7 +275,16 @@ class ComparisonModel:
             if reasons:
                 words = ". ".join(reasons)
                 self._session.troubled.emit(f"The sheet is kept, but it fails frames it came from. {words}.")
+            self._kept = self.comparison, draft.sheet.id, draft.text
             self._session.change(KeepSheet(gadget.id, draft.sheet.id, draft.text))
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether the gadget's sheet says what is found now."""
+        if self._kept is None:
+            return False
+        comparison, sheet_id, text = self._kept
+        return comparison is self.comparison and self._session.own_sheets().get(sheet_id) == text
 
     @property
     def unproved(self) -> list[str]:
