@@ -160,6 +160,11 @@ def test_the_presses_of_one_file_are_labelled(tmp_path: Path, how: str) -> None:
         'no such press: "all.txt", press 99 (12 presses, counted from 0)'
         in run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv")[2]
     )
+    from_one = "\n".join(f"{n},{value}" for n, value in enumerate(values, 1))
+    (tmp_path / "labels.csv").write_text(f"press,t\n{from_one}\n")
+    status, out, err = run("compare", tmp_path / "all.txt", "--labels", tmp_path / "labels.csv")
+    assert (status, out) == (1, "")
+    assert "numbers the presses of all.txt from 1 to 12; they are counted from 0" in err
 
 
 def test_a_display_read_now_and_then_labels_the_nearest_press(tmp_path: Path) -> None:

@@ -42,6 +42,7 @@ def found_out(cabinet: Window, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
     assert cabinet.comparison.proof is not None
     assert cabinet.comparison.proof.made.sum() == 41
+    assert cabinet.stack.words.text().endswith("not in the sheet: power")
     buttons = cabinet.findings.findChildren(QPushButton)
     (accept,) = [each for each in buttons if each.accessibleName().startswith("Accept")]
     assert accept.accessibleName().endswith("power")
@@ -276,7 +277,8 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
     QApplication.clipboard().setText("")
     leaf.paste_labels()
     assert "no labels" in cabinet.notice.text
-    assert pasted_labels("Power\nMute\n") == ["Power", "Mute"]
+    assert pasted_labels("Power\nMute\n", 2) == ["Power", "Mute"]
+    assert pasted_labels("button\nopen\nstop\n", 2) == ["button = open", "button = stop"]
 
 
 def test_a_search_can_be_stopped(cabinet: Window, qtbot: QtBot) -> None:

@@ -153,6 +153,7 @@ def test_values_in_words() -> None:
     assert in_words(10, 4) == "A"
     assert in_words(10, 12) == "00A"
     assert in_words(-3) == "-3"
+    assert in_words(3069510166, 0) == "3069510166"
     assert in_words(21.5) == "21.5"
     assert in_words((1, 255)) == "01 FF"
     assert in_words(None) == "–"

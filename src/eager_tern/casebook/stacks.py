@@ -49,17 +49,18 @@ def short_label(text: str, usual: Mapping[str, Label]) -> str:
     return " · ".join(said) if said else "as most" if own else ""
 
 
-def pasted_labels(text: str) -> list[str]:
-    """The labels in a table copied from a spreadsheet: a label a row.
+def pasted_labels(text: str, rows: int) -> list[str]:
+    """The labels in a table copied from a spreadsheet, for so many ``rows``: a label each.
 
-    A single column is labels as they stand. Of several, the first row names what was varied; empty cells are not known.
+    A single column is labels as they stand, unless it has one too many. Of several, or of that one, the first row names
+    what was varied; empty cells are not known.
     """
-    rows = [[cell.strip() for cell in line.split("\t")] for line in text.splitlines() if line.strip()]
-    if not rows:
+    cells = [[cell.strip() for cell in line.split("\t")] for line in text.splitlines() if line.strip()]
+    if not cells:
         return []
-    if max(map(len, rows)) == 1:
-        return [row[0] for row in rows]
-    names, *rest = rows
+    if max(map(len, cells)) == 1 and len(cells) != rows + 1:
+        return [row[0] for row in cells]
+    names, *rest = cells
     return [", ".join(f"{n} = {v}" for n, v in zip(names, row, strict=False) if n and v and n != BITS) for row in rest]
 
 

@@ -200,7 +200,7 @@ def of_unexplained(found: Comparison) -> Sentences:
     """The bits that nothing accounts for."""
     several = len(found.unexplained) > 1
     bits = bits_text(found.unexplained, capital=True)
-    claim = f"{bits} {'change' if several else 'changes'}, and nothing accounts for it."
+    claim = f"{bits} {'change' if several else 'changes'}, and nothing accounts for {'them' if several else 'it'}."
     doubt = "Vary one thing at a time and label what you set."
     return Sentences(f"{len(found.unexplained)} bit{'s' if several else ''} unexplained", claim, (doubt,), sure=False)
 

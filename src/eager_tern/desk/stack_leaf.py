@@ -290,6 +290,8 @@ class StackLeaf(QWidget):
                 text += f" · {model.proof.words}"
             elif model.searching:
                 text += f" · {model.stage.words if model.stage is not None else 'looking again …'}"
+            if model.left_out:
+                text += f" · not in the sheet: {', '.join(model.left_out)}"
             if model.proof is not None and is_settled(found):
                 text += " · no further press would settle more"
         self.words.setText(text)
@@ -332,7 +334,8 @@ class StackLeaf(QWidget):
 
     def paste_labels(self) -> None:
         """Labels from a spreadsheet, for the chosen rows or from the top."""
-        found, rows = pasted_labels(clipboard().text()), self._rows_in_sight()
+        rows = self._rows_in_sight()
+        found = pasted_labels(clipboard().text(), len(rows))
         if not found:
             self.said.emit(
                 "The clipboard holds no labels: copy a column, or a table whose first row names what was set."

@@ -58,6 +58,12 @@ def gather(paths: Sequence[Path], labels_path: Path | None, manner: Manner = AS_
         raise InputError(
             labels_path, f"has {len(rows)} rows, and {only} has {len(found[only])} presses: which is which?"
         )
+    for file, leads in found.items():
+        numbers = {press for name, press in rows if name == file}
+        if leads and numbers and min(numbers) == 1 and max(numbers) == len(leads):
+            raise InputError(
+                labels_path, f"numbers the presses of {file} from 1 to {len(leads)}; they are counted from 0"
+            )
     frames: dict[Capture, Frame] = {}
     empty: list[str] = []
     beyond: list[str] = []

@@ -178,7 +178,7 @@ def in_words(value: Value, width: int = 8) -> str:
         return " ".join(in_words(number, width) for number in value)
     if isinstance(value, int) and value >= 0 and width:
         return f"{value:0{(width + 3) // 4}X}"
-    return f"{value:g}" if isinstance(value, float | int) else value
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def marked(value: Value, width: int = 8) -> str:

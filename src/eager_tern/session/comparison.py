@@ -18,7 +18,7 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
-from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, settled, without
+from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, is_possible, named, settled, without
 from eager_tern.compare.proof import FOLDS, Part, Proof, left_out, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
@@ -251,6 +251,12 @@ class ComparisonModel:
     def _judge(self, verdicts: frozenset[str]) -> None:
         if self._session.gadget is not None:
             self._session.change(Dismiss(self._session.gadget.id, verdicts))
+
+    @property
+    def left_out(self) -> list[str]:
+        """The labels whose fields are possible and were not accepted: no frame is made of them."""
+        fields = self.comparison.fields if self.comparison is not None else ()
+        return [f.name for f in fields if is_possible(f) and accepting(named(f)) not in self.verdicts]
 
     @property
     def wanted_shots(self) -> list[Wanted]:

@@ -65,7 +65,8 @@ def short_code(press: Caught) -> str:
         count = len(reading.bits)
         digits = f"{int(reading.bits, 2):0{-(-count // 4)}X} " if 0 < count <= SHORT_BITS else ""
         return f"{digits}{count} bits"
-    fields = _code_fields(reading.protocol) or tuple((name, _own_width(name)) for name in list(reading.fields)[:3])
+    own = [name for name in reading.fields if name not in reading.turning] or list(reading.fields)
+    fields = _code_fields(reading.protocol) or tuple((name, _own_width(name)) for name in own[:3])
     numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
     return f"{reading.protocol.upper()} {numbers}" if library_sheet(reading.protocol) is not None else numbers
 
