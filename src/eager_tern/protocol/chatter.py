@@ -78,7 +78,7 @@ def _by_size(sheets: tuple[Sheet, ...]) -> dict[int, list[Sheet]]:
     for sheet in sheets:
         if is_paired(sheet):
             for kind in sheet.leads:
-                bare = kind.parts[0].pulses is None and kind.bit_count < FEWEST_BITS_BARE  # a part of anything
+                bare = not kind.leader and kind.bit_count < FEWEST_BITS_BARE  # a part of anything
                 if kind.section_count == 1 and not bare:
                     sizes.setdefault(symbol_template(sheet, kind).place.size, []).append(sheet)
     return sizes

@@ -142,17 +142,15 @@ def assumed_in(reading: Reading) -> Assumed:
 
 def assumed_by(sheet: Sheet) -> Assumed:
     """What a sheet says of the line, as somebody would say it by hand."""
-    first = sheet.frames[0].parts[0].pulses
     turned = False
     if sheet.alphabet:
         lowest, highest = sheet.alphabet[0], sheet.alphabet[-1]
         turned = highest[0] < 0 if sheet.code == "biphase" else _carrying(sheet, highest) < _carrying(sheet, lowest)
     field = next((f for f in sheet.fields if f.bits.width > 1), None)
     highest_first = field is not None and field.bits.index[0] < field.bits.index[-1]
-    leader = len(first) if first is not None else 0
     return Assumed(
-        sheet.unit_us, sheet.mark_excess_us, sheet.tolerance, sheet.code, leader, sheet.bits_a_symbol, turned,
-        highest_first,
+        sheet.unit_us, sheet.mark_excess_us, sheet.tolerance, sheet.code, len(sheet.frames[0].leader),
+        sheet.bits_a_symbol, turned, highest_first,
     )  # fmt: skip
 
 

@@ -89,7 +89,7 @@ def _bounds(sheet: Sheet, kind: FrameKind) -> Floats:
         whole = (characters * 2 * low - slack, np.inf)
         return np.array([(characters, most_pulses), whole, anything, anything, anything])
     run, total, fixed = run_and_total(sheet, kind)
-    begins = kind.parts[0].pulses or ()
+    begins = kind.leader
     first = [(abs(p) * low - slack, (abs(p) + run) * high + slack) for p in begins[:2]]
     first += [(low - slack, 2 * run * high + slack)] * (2 - len(first))
     gaps = kind.section_count > 1

@@ -67,7 +67,7 @@ def _section_kinds(kind: FrameKind) -> tuple[FrameKind, ...]:
 
 def _lay_section(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     """The same for a frame without gaps. What a leader's pulses have beside whole units is taken off for the grid."""
-    begins = np.abs(np.array(kind.parts[0].pulses or (), dtype=np.float64))
+    begins = np.abs(np.array(kind.leader, dtype=np.float64))
     beside = (begins - np.rint(begins)) * sheet.unit_us
     if not beside.any() or beside.size > d.shape[1]:
         return _lay_in_whole_units(d, sheet, kind)

@@ -61,8 +61,8 @@ def _holds_a_rare_symbol(reading: Reading) -> bool:
 def _led(sheets: tuple[Sheet, ...]) -> list[tuple[str, int, tuple[float, ...]]]:
     """Line code, bits and leader (µs) of the sheets' frames that begin with one."""
     return [
-        (sheet.code, kind.bit_count, tuple(abs(p) * sheet.unit_us for p in kind.parts[0].pulses or ()))
+        (sheet.code, kind.bit_count, tuple(abs(p) * sheet.unit_us for p in kind.leader))
         for sheet in sheets
         for kind in sheet.leads
-        if kind.parts[0].pulses
+        if kind.leader
     ]

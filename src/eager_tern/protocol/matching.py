@@ -52,7 +52,7 @@ class Match:
     @property
     def is_bare(self) -> bool:
         """Whether it is nothing but equal symbols, as much else is: no leader, no checks, and all bits alike."""
-        if not self.bits.size or self.sheet.checks or self.kind.parts[0].pulses is not None:
+        if not self.bits.size or self.sheet.checks or self.kind.leader:
             return False
         return bool((self.bits == self.bits[0]).all())
 

@@ -70,6 +70,11 @@ class FrameKind(Strict):
     def bit_count(self) -> int:
         return sum(part.bits or 0 for part in self.parts)
 
+    @property
+    def leader(self) -> tuple[float, ...]:
+        """The pulses before its first bit, in units; none where it begins with bits."""
+        return self.parts[0].pulses or ()
+
     @cached_property
     def shape(self) -> Shape:
         """Its parts as plain values, quick to compare."""

@@ -50,8 +50,7 @@ def _own_leader(best: Reading, pulses: Pulses) -> Floats:
 
 
 def _leaders(own: Floats, sheet: Sheet, kind: FrameKind) -> list[str]:
-    first = kind.parts[0].pulses
-    wanted = np.abs(np.array(first or ())) * sheet.unit_us
+    wanted = np.abs(np.array(kind.leader)) * sheet.unit_us
     if wanted.size == 0 or own.size == 0:
         if wanted.size == own.size:
             return []
