@@ -9,7 +9,6 @@ import numpy as np
 from eager_tern.linecode.lengths import centres_of
 from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.presses import Frame, with_confidence
-from eager_tern.protocol.reading import SERIAL
 from eager_tern.signal.assumed import FINEST_US
 from eager_tern.signal.values import Floats
 
@@ -24,7 +23,7 @@ def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
     Frames that say the same say it together.
     """
     out = list(frames)
-    asked = [at for at, frame in enumerate(frames) if _is_asked(frame)]
+    asked = [at for at, frame in enumerate(frames) if frame.is_unknown and frame.reading.code != "biphase"]
     if not asked:
         return out
     said: dict[tuple[bytes, int], list[int]] = {}
@@ -38,11 +37,6 @@ def as_sure_as_bits(frames: Sequence[Frame]) -> list[Frame]:
         for at in alike if sure < SURE else ():
             out[at] = with_confidence(frames[at], frames[at].reading.confidence * sure)
     return out
-
-
-def _is_asked(frame: Frame) -> bool:
-    best = frame.best
-    return best is not None and not best.known and best.protocol != SERIAL and best.code != "biphase"
 
 
 def _margins_of(frames: Sequence[Frame]) -> list[Floats]:

@@ -13,7 +13,7 @@ from eager_tern.linecode.prices import NOISE_HEAD_START, OTHER_LENGTH
 from eager_tern.linecode.serial import USUAL, async_serial, framing_of_all, serial_readings
 from eager_tern.linecode.values import Framing, LineReading
 from eager_tern.protocol.presses import Frame, with_confidence
-from eager_tern.protocol.reading import SERIAL, UNKNOWN, reading_of_line
+from eager_tern.protocol.reading import SERIAL, reading_of_line
 from eager_tern.signal.values import Floats, Pulses
 
 LONGEST_INSIDE = 13.0  # bits that a space between two marks of characters in a row can last at least
@@ -82,14 +82,14 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
     lengths = [frame.pulses.duration_us for frame in serial]
     shortest, longest = min(lengths) / SAME_LENGTH, max(lengths) * SAME_LENGTH
     # A few of an unknown code among many more of characters: some bytes look like another code.
-    lone = sum(map(_is_unknown, pieces)) * FEW <= len(serial)
+    lone = sum(frame.is_unknown for frame in pieces) * FEW <= len(serial)
     out, looks = [], LOOKS
     for frame in pieces:
         if _is_serial(frame):
             others = {} if frame.reading.framing == framing else serial_readings(frame.as_read.durations_us)
             read = _read_as(frame, others[framing]) if framing in others else frame
             out.append(with_confidence(read, min(chance, read.reading.confidence)))
-        elif lone and _is_unknown(frame):
+        elif lone and frame.is_unknown:
             line = serial_readings(frame.as_read.durations_us, lines[0].clock.unit_us).get(framing)
             fits = line is not None and abs(line.clock.unit_us / lines[0].clock.unit_us - 1) < SAME_SPEED
             out.append(_read_as(frame, line) if fits and line is not None and _is_clean(line) else frame)
@@ -99,10 +99,6 @@ def _in_one_framing(pieces: list[Frame]) -> list[Frame]:
         else:
             out.append(frame)
     return out
-
-
-def _is_unknown(frame: Frame) -> bool:
-    return frame.best is not None and frame.best.protocol == UNKNOWN
 
 
 def _is_clean(line: LineReading) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.reading import UNKNOWN, Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import rest_us
 from eager_tern.signal.assumed import LONGEST_SILENCE_US, SLOWER_RHYTHM
@@ -38,6 +38,11 @@ class Frame:
     @property
     def best(self) -> Reading | None:
         return self.readings[0] if self.readings else None
+
+    @property
+    def is_unknown(self) -> bool:
+        """Whether no sheet describes the frame, and its line code is no serial one."""
+        return self.best is not None and self.best.protocol == UNKNOWN
 
     @property
     def reading(self) -> Reading:

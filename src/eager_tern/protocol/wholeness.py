@@ -41,7 +41,7 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
     bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
     where it is short, where others of its code are alike and it is not, and where it is rather another frame, damaged.
     """
-    unknown = [at for at, frame in enumerate(frames) if _is_asked(frame)]
+    unknown = [at for at, f in enumerate(frames) if f.is_unknown and not f.mended and f.reading.bits.size]
     asked = dict(zip(unknown, _looks([frames[at] for at in unknown]), strict=True))
     looks = Counter(asked.values())
     usual: dict[str, int] = {}  # of each line code, how many frames look alike at the most
@@ -58,11 +58,6 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
     if len(serial) == 1 and is_rather_damaged(frames[serial[0]], sheets):
         out[serial[0]] = _at_most(frames[serial[0]], GUESSED)
     return out
-
-
-def _is_asked(frame: Frame) -> bool:
-    best = frame.best
-    return best is not None and not best.known and best.protocol != SERIAL and not frame.mended and best.bits.size > 0
 
 
 def is_left_of(less: Bits, more: Bits) -> bool:

@@ -15,7 +15,7 @@ from eager_tern.protocol.documents import durations_us, frame_document, noise_do
 from eager_tern.protocol.fields import Value, in_words, marked
 from eager_tern.protocol.making import MadeFrame
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, Reading, Shape, serial_words
+from eager_tern.protocol.reading import Reading, Shape, serial_words
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.why import why_not
@@ -51,7 +51,7 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
             **frame_document(frame, number, press.is_repeat(i)),
             **_periods(frame, capture.falling_us),
             **({"why": why_not(frame, asked)} if asked is not None else {}),
-            **({"structure": structures[frame.reading.shape]} if _is_unknown(frame) else {}),
+            **({"structure": structures[frame.reading.shape]} if frame.is_unknown else {}),
         }
         for number, press in enumerate(take.presses)
         for i, frame in enumerate(press.frames)
@@ -81,14 +81,10 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
     }
 
 
-def _is_unknown(frame: Frame) -> bool:
-    return frame.best is not None and frame.best.protocol == UNKNOWN
-
-
 def _structures(take: TakeRead) -> dict[Shape, dict[str, Any] | None]:
     """What the unknown frames of a take say without labels, those of one shape together."""
     shapes: dict[Shape, list[Frame]] = {}
-    for frame in filter(_is_unknown, take.frames):
+    for frame in (each for each in take.frames if each.is_unknown):
         shapes.setdefault(frame.reading.shape, []).append(frame)
     found = {}
     for shape, frames in shapes.items():
