@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.signal.stretches import stretches
+from eager_tern.signal.stretches import bounds_of_stretches, stretches
 from eager_tern.signal.values import Floats
 
 # The symbols of 0 and 1 in units, mark and space: fixed period, pulse distance, pulse width.
@@ -31,6 +31,7 @@ ALIKE = 0.4  # how much neighbours of one length may differ at the first glance
 FEWEST_ALIKE = 7
 FEWEST_PAIRS = 10
 LARGEST_HOLE = 1  # pairs within a run that do not fit
+FEWEST_BESIDE_HOLE = 3  # pairs that do, on either side
 
 
 @dataclass(frozen=True)
@@ -53,20 +54,25 @@ def regular_stretches(durations_us: Floats) -> list[Stretch]:
     rows = np.concatenate([np.append(np.arange(a, b), (-1,) * (LARGEST_HOLE + 2)) for a, b in looked_at])
     marks, spaces = np.where(rows >= 0, pairs[rows].T, np.nan)
     found: list[Stretch] = []
-    for unit in UNITS_US:
-        for excess in EXCESSES:
-            in_units = marks / unit - excess, spaces / unit + excess
-            near = {n: np.abs(in_units[0] - n) < OFF for n in {mark for code in CODES for mark, _ in code}}
-            after = {
-                n: np.abs(in_units[1] - n) < OFF + 0.05 * n for n in {space for code in CODES for _, space in code}
-            }
-            for zero, one in CODES:
-                fits = (near[zero[0]] & after[zero[1]]) | (near[one[0]] & after[one[1]])
-                found += [
-                    Stretch(2 * int(rows[a]), 2 * int(rows[b]), float(unit), int(fits[a : b + 1].sum()))
-                    for a, b in _runs(fits)
-                ]
+    for unit in UNITS_US.tolist():
+        fits = _fitting(marks / unit, spaces / unit).ravel()
+        firsts, lasts = _runs(fits)
+        count = np.append(0, np.cumsum(fits))
+        fitting = count[lasts + 1] - count[firsts]
+        where = 2 * rows[firsts % rows.size], 2 * rows[lasts % rows.size]
+        found += [
+            Stretch(a, b, unit, c) for a, b, c in zip(*(each.tolist() for each in (*where, fitting)), strict=True)
+        ]
     return _best_of(found)
+
+
+def _fitting(marks: Floats, spaces: Floats) -> NDArray[np.bool_]:
+    """Which pairs, in units, are a symbol, with each excess and in each code: shape (excesses, codes, pairs)."""
+    excess = np.array(EXCESSES)[:, None]
+    near = {n: np.abs(marks - excess - n) < OFF for n in {mark for code in CODES for mark, _ in code}}
+    after = {n: np.abs(spaces + excess - n) < OFF + 0.05 * n for n in {space for code in CODES for _, space in code}}
+    codes = [(near[zero[0]] & after[zero[1]]) | (near[one[0]] & after[one[1]]) for zero, one in CODES]
+    return np.stack(codes, axis=1)
 
 
 def _worth_a_look(pairs: Floats) -> list[tuple[int, int]]:
@@ -84,15 +90,14 @@ def _worth_a_look(pairs: Floats) -> list[tuple[int, int]]:
     return [(a, b + 1) for a, b in stretches(inside) if b - a + 1 >= FEWEST_PAIRS]
 
 
-def _runs(fits: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """Runs of symbols, a single misfit in between allowed, that are long enough."""
-    merged: list[tuple[int, int]] = []
-    for a, b in stretches(fits):
-        if merged and a - merged[-1][1] <= LARGEST_HOLE + 1 and b - a >= 2 and merged[-1][1] - merged[-1][0] >= 2:
-            merged[-1] = (merged[-1][0], b)
-        else:
-            merged.append((a, b))
-    return [(a, b) for a, b in merged if b - a + 1 >= FEWEST_PAIRS]
+def _runs(fits: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """First and last of the runs of symbols that are long enough; between three and three a single misfit may stand."""
+    firsts, lasts = bounds_of_stretches(fits)
+    long = lasts - firsts >= FEWEST_BESIDE_HOLE - 1
+    parted = ~((firsts[1:] - lasts[:-1] <= LARGEST_HOLE + 1) & long[1:] & long[:-1])
+    firsts, lasts = firsts[np.append(True, parted)[: firsts.size]], lasts[np.append(parted, True)[: lasts.size]]
+    enough = lasts - firsts + 1 >= FEWEST_PAIRS
+    return firsts[enough], lasts[enough]
 
 
 def _best_of(found: list[Stretch]) -> list[Stretch]:
