@@ -61,3 +61,16 @@ def test_all_of_one_bit_is_a_section_beside_what_has_both(rng: np.random.Generat
     sent = [[[1] * 12, rng.integers(0, 2, 24).tolist()] for _ in range(3)]
     take = presses(rng, sent, 20_000.0)
     assert [press.lead.reading.bits.tolist() for press in take.presses] == [list(chain(*each)) for each in sent]
+
+
+@pytest.mark.parametrize(("longer", "joined"), [(1.17, True), (1.24, False)])
+def test_sections_have_symbols_of_one_length(longer: float, joined: bool, rng: np.random.Generator) -> None:
+    """Senders keep one clock through a frame; what is a quarter slower is another gadget's."""
+    signed: list[float] = [-3e5]
+    for _ in range(4):
+        for unit, size in ((500.0, 24), (500.0 * longer, 32)):
+            bits = rng.integers(0, 2, size).tolist()
+            signed += [*distance_frame([8 * unit, -4 * unit], unit, (1, 3), bits), -20_000.0]
+        signed[-1] = -6e5
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=5)), library())
+    assert {frame.reading.sections for frame in take.frames} == ({(24, 32)} if joined else {()})
