@@ -169,7 +169,7 @@ def test_labels_that_the_bits_know_nothing_of_are_not_proven(kind: str) -> None:
 
 
 def test_what_was_set_once_is_possible_where_nothing_else_accounts_for_a_bit() -> None:
-    """A battery that was low once: one of 26 bits would have turned with it anyway, but all others are told."""
+    """A battery that was low once: some bit or other turns with it anyway, but all others are told by then."""
     rng = np.random.default_rng(11)
     rows = 12
     levels, low = rng.permutation(rows) * 20, np.arange(rows) == 8
