@@ -16,11 +16,12 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught, KeyPlace, PressReading
 from eager_tern.errors import InputError
 from eager_tern.export.keys import exported_keys, write_keys
-from eager_tern.intake.files import keep, read_file
+from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from tests.casebook.test_store import reading
 from tests.files import write_text
 from tests.handsets import IDLE_US, nec, record, sony
+from tests.kept import keep
 
 
 def caught(press_id: int, label: str, command: int, **more: object) -> Caught:

@@ -10,10 +10,11 @@ from PyQt6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from eager_tern.desk.window import Window
-from eager_tern.intake.files import keep, read_file
+from eager_tern.intake.files import read_file
 from tests.desk.conftest import settle
 from tests.files import audio_line, write_audio
 from tests.handsets import IDLE_US, nec, record
+from tests.kept import keep
 
 
 @pytest.fixture

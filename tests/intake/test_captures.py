@@ -9,10 +9,11 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.intake.files import keep, read_file
+from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from tests.files import audio_line, write_audio, write_changes_csv, write_samples_csv, write_text
 from tests.handsets import Recording, evening, nec, record
+from tests.kept import keep
 
 Writer = Callable[[Path, np.ndarray, np.random.Generator], Path]
 

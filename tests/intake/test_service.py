@@ -15,7 +15,8 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught
 from eager_tern.errors import InputError
 from eager_tern.intake import service as service_module
-from eager_tern.intake.files import keep_pulses, read_file
+from eager_tern.intake.files import read_file
+from eager_tern.intake.keeping import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, TakeBegun, TakeRead, Trouble
 from eager_tern.intake.service import CaptureService, FileToRead
 from eager_tern.protocol.loading import library, parse_sheet, with_own

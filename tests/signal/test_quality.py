@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.intake.files import keep, read_file
+from eager_tern.intake.files import read_file
 from eager_tern.intake.news import News, TakeRead, Trouble
 from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.loading import library
@@ -17,6 +17,7 @@ from eager_tern.signal.measure import best_shift_us, differing_stretches
 from eager_tern.signal.quality import advice_on
 from eager_tern.signal.values import NO_PULSES, Pulses
 from tests.handsets import IDLE_US, join, nec
+from tests.kept import keep
 
 
 def test_a_coarse_recording_and_an_empty_one() -> None:

@@ -1,21 +1,18 @@
-"""Files read, and kept in a casebook."""
+"""Files read."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
-from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import NOT_MEASURED, Faint, Measured
 from eager_tern.formats import vcd
 from eager_tern.formats.capture import AS_FOUND, Capture, ReadOptions
 from eager_tern.formats.registry import read_captures
 from eager_tern.intake.faint import clearest_pulses, with_doubts
-from eager_tern.intake.passages import as_kept
 from eager_tern.protocol.periods import read_periods
 from eager_tern.protocol.said import Said, read_said
 from eager_tern.protocol.schema import Sheet
@@ -31,7 +28,7 @@ from eager_tern.protocol.take import (
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.quality import advice_on
-from eager_tern.signal.values import Polarity, Pulses, signed_from_start
+from eager_tern.signal.values import Polarity, Pulses
 
 
 @dataclass(frozen=True)
@@ -153,32 +150,6 @@ def _worth_keeping(takes: Sequence[FileTake]) -> list[FileTake]:
             seen.append(frames)
             distinct.append(take)
     return distinct
-
-
-def keep(casebook: Casebook, gadget_id: int, found: FileTake, *, started_at: float | None = None) -> list[int]:
-    """Put a take with its presses and strays into a casebook, whole or not at all. Gives the ids of the presses."""
-    pulses = found.take.pulses
-    whole = Passage(0, pulses.durations_us.size + 1, pulses, found.take.presses, found.take.noise)
-    with casebook.changing():
-        take_id = keep_pulses(casebook, gadget_id, found, started_at)
-        casebook.put_passage(take_id, as_kept(whole, found.capture.notes))
-        casebook.set_read_whole(take_id, True)
-        return [press.id for press in casebook.presses(take_id=take_id) if not press.stray]
-
-
-def keep_pulses(casebook: Casebook, gadget_id: int, found: FileTake, started_at: float | None = None) -> int:
-    """Put a take's raw durations, none of them read yet, into a casebook. Gives its id."""
-    capture, pulses = found.capture, found.take.pulses
-    with casebook.changing():
-        take_id = casebook.add_take(
-            gadget_id, Path(capture.path).name, capture.format,
-            started_at=time.time() if started_at is None else started_at, polarity=found.polarity,
-            sample_rate_hz=capture.sample_rate_hz, carrier_hz=pulses.carrier_hz,
-            path=str(Path(capture.path).absolute()), channel=capture.channel, by_hand=found.by_hand,
-            measured=found.measured, cut=found.cut, read_whole=False,
-        )  # fmt: skip
-        casebook.append_durations(take_id, signed_from_start(pulses))
-    return take_id
 
 
 def pulses_only(found: FileTake) -> FileTake:

@@ -23,7 +23,7 @@ from eager_tern.casebook.values import PassageRead
 from eager_tern.child import Child
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
-from eager_tern.intake.files import keep_pulses
+from eager_tern.intake.keeping import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
 from eager_tern.intake.reading_process import (
     Answer,
