@@ -58,3 +58,7 @@ def test_what_lies_between_typed_values_is_filled_in() -> None:
     assert filled_in(("dry", None, "cool", "dry", None), times) is None
     assert fitted(np.array([1, 2, 3]), np.array([12.0, np.nan, 16.0])) == pytest.approx((2, 10, 1))
     assert fitted(np.array([1, 1, 1]), np.array([12.0, 13.0, 16.0]))[2] == 0
+    raw = np.array([9, 8, 6, 4, 1, 2, 3, 4, 3, 13, 12, 8, 5, 4])
+    typed = raw + 17.0
+    typed[3] = 40
+    assert fitted(raw, typed)[:2] == pytest.approx((1, 17))

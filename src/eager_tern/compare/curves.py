@@ -15,6 +15,7 @@ from eager_tern.signal.values import Floats
 FEWEST_TYPED = 3
 NARROWEST, WIDEST = 4, 16
 LEAST_SAME = 0.6  # r²: with less, a curve is not followed
+MOST_PAIRED = 200  # rows of which every two give a slope
 WORTH = 0.9  # of what a narrower run leaves, at most, is left by a wider one that is taken instead
 
 
@@ -44,14 +45,22 @@ def filled_in(values: tuple[Label, ...], times_s: Floats) -> Floats | None:
 
 
 def fitted(raw: NDArray[np.int64], values: Floats) -> tuple[float, float, float]:
-    """Scale and offset of the line through the rows whose value is known (not NaN), by least squares, and its r²."""
-    known = ~np.isnan(values)
+    """Scale and offset of the line through the rows whose value is known (not NaN), and how much of their changes they
+    share (r²). A few values mistyped do not tilt the line.
+
+    (The median of all slopes: Sen 1968, "Estimates of the regression coefficient based on Kendall's tau".)
+    """
+    known = np.flatnonzero(~np.isnan(values))
     x, y = raw[known].astype(np.float64), values[known]
-    x, y, middle, height = x - x.mean(), y - y.mean(), float(x.mean()), float(y.mean())
-    if not x.any() or not y.any():
+    height, off_x, off_y = float(y.mean()), x - x.mean(), y - y.mean()
+    if not off_x.any() or not off_y.any():
         return 0.0, height, 0.0
-    scale = float(x @ y / (x @ x))
-    return scale, height - scale * middle, float((x @ y) ** 2 / ((x @ x) * (y @ y)))
+    some = np.unique(np.linspace(0, known.size - 1, MOST_PAIRED).astype(int))
+    one, other = (some[each] for each in np.triu_indices(some.size, 1))
+    run = x[other] - x[one]
+    scale = float(np.median((y[other] - y[one])[run != 0] / run[run != 0])) if run.any() else 0.0
+    same = float((off_x @ off_y) ** 2 / ((off_x @ off_x) * (off_y @ off_y)))
+    return scale, float(np.median(y - scale * x)), same
 
 
 def follow(stack: Stack, name: str, times_s: Floats) -> Curve | None:
