@@ -66,14 +66,15 @@ def is_possible(finding: Finding) -> bool:
     return finding.chance > SURE
 
 
+def stands(finding: Finding, verdicts: Set[str]) -> bool:
+    """Whether a finding is proven, or was accepted."""
+    return not is_possible(finding) or accepting(named(finding)) in verdicts
+
+
 def settled(found: Comparison, verdicts: Set[str] = frozenset()) -> Comparison:
-    """The comparison with only what is proven, and what was accepted: what a sheet may say."""
-
-    def stands(finding: Finding) -> bool:
-        return not is_possible(finding) or accepting(named(finding)) in verdicts
-
-    fields, checks = [f for f in found.fields if stands(f)], [c for c in found.checks if stands(c)]
-    return _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c)])
+    """The comparison with only what stands: what a sheet may say."""
+    fields, checks = [f for f in found.fields if stands(f, verdicts)], [c for c in found.checks if stands(c, verdicts)]
+    return _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c, verdicts)])
 
 
 def without(found: Comparison, dismissed: Set[str]) -> Comparison:

@@ -209,10 +209,10 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     """The field of a label: over all rows, or where that leaves some unexplained under a condition."""
     rows = _known(stack, name)
     best = _over(stack, name, rows, columns, {})
+    if best is not None and len(best.contradicting) < FEWEST_APART:  # no condition could settle enough
+        return best
     wrong, explained = (len(best.contradicting), best.explained) if best is not None else (len(rows), 0)
     for when, some in _conditions(stack, name, rows):
-        if wrong < FEWEST_APART:  # no condition could settle enough
-            break
         under = _over(stack, name, some, columns, when)
         # A condition has to be worth the rows that it sets apart.
         if under is None or not _differs(stack, under, np.setdiff1d(rows, some)):
@@ -220,6 +220,8 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
         settled, lost = wrong - len(under.contradicting), explained - under.explained
         if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong) and lost <= settled:
             best, wrong, explained = under, len(under.contradicting), under.explained
+            if wrong < FEWEST_APART:
+                break
     return best
 
 

@@ -114,8 +114,9 @@ class SheetLeaf(QWidget):
         self.text.setPlainText(self._own)
 
     def _changed(self, change: object) -> None:
-        """Show a sheet that was kept elsewhere, unless something else is being written here."""
-        if isinstance(change, KeepSheet) and self.text.toPlainText() in ("", self._own):
+        """Show a sheet that was kept elsewhere, unless something else is being written here; one dropped stays."""
+        kept = isinstance(change, KeepSheet) and self._session.own_sheets()
+        if kept and self.text.toPlainText() in ("", self._own):
             self._show_own()
 
     def _fill(self) -> None:

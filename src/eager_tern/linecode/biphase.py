@@ -89,7 +89,7 @@ def _on_edges(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> tu
     times = edges_of(durations_us)[:, None]
     exact = (times - excesses_us[..., None] * (np.arange(times.shape[2]) % 2)) / units_us[..., None]
     # The first edge has jitter of its own: the ruler may begin a little before or behind it. (The mean direction:
-    # Mardia and Jupp 2000, "Directional Statistics", 2.2; single precision is a thousandth of a microsecond here.)
+    # Mardia and Jupp 2000, "Directional Statistics", 2.2; single precision is a few millionths of a unit.)
     turns = (2 * np.pi * (exact - np.rint(exact))).astype(np.float32)
     exact -= (np.arctan2(np.sin(turns).sum(axis=2), np.cos(turns).sum(axis=2)) / (2 * np.pi))[..., None]
     places = np.rint(exact)

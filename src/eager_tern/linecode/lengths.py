@@ -28,9 +28,8 @@ def lengths_of(values_us: Floats, groups: NDArray[np.intp], count: int) -> Float
 def centres_of(lengths_us: Floats) -> Floats:
     """The means of lengths that belong together, as ``find_clusters`` tells of one group; both as in ``lengths_of``."""
     cuts = lengths_us[:, 1:] > SAME_RATIO * lengths_us[:, :-1]
-    number = np.concatenate((np.zeros((len(lengths_us), 1), int), cuts.cumsum(axis=1)), axis=1)[
-        :, : lengths_us.shape[1]
-    ]
+    number = np.zeros(lengths_us.shape, np.intp)
+    np.cumsum(cuts, axis=1, out=number[:, 1:])
     centres = np.full(lengths_us.shape, np.inf)
     for each in range(lengths_us.shape[1]):
         within = number == each

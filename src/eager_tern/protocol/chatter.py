@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -40,7 +39,7 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
                 found.pop()
         frame = frame or alone
         if frame is not None and (not found or frame.first > found[-1].last - offset):
-            found.append(replace(frame, first=frame.first + offset, last=frame.last + offset))
+            found.append(frame.moved(offset))
     return [frame for frame in found if _believed(frame, found)]
 
 

@@ -50,7 +50,7 @@ class Frame:
         return self.readings[0]
 
     def moved(self, by: int) -> Frame:
-        """The frame where that many pulses stand before the take's first."""
+        """The frame where that many pulses more stand before it."""
         return Frame(self.first + by, self.last + by, self.pulses, self.readings, self.mended, self.read_as)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import get_args
 
 from eager_tern.linecode.identify import as_one, read_as
@@ -54,7 +54,7 @@ def read_said(pulses: Pulses, how: Said, gaps: GapSettings | None = None) -> Tak
     for first, last in split_bursts(pulses, gaps):
         burst = pulses.part(first, last, edges)
         found = list(_frames(burst, how)) if last - first + 1 >= FEWEST_PULSES else []
-        frames += [replace(frame, first=frame.first + first, last=frame.last + first) for frame in found]
+        frames += [frame.moved(first) for frame in found]
         noise += [] if found else [(first, last)]
     return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
 

@@ -82,8 +82,9 @@ def _take(found: FileTake, with_noise: bool, asked: Sheet | None) -> dict[str, A
 def _structures(take: TakeRead) -> dict[Shape, dict[str, Any] | None]:
     """What the unknown frames of a take say without labels, those of one shape together."""
     shapes: dict[Shape, list[Frame]] = {}
-    for frame in (each for each in take.frames if each.is_unknown):
-        shapes.setdefault(frame.reading.shape, []).append(frame)
+    for frame in take.frames:
+        if frame.is_unknown:
+            shapes.setdefault(frame.reading.shape, []).append(frame)
     if not shapes:
         return {}
     # Where nothing is unknown, not loading the comparison saves a tenth of the time that a small file takes.
