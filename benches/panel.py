@@ -186,10 +186,17 @@ def _many() -> Iterator[Take]:
 
 
 def missed() -> dict[str, float]:
-    """For each kind of take, the log probability (nats, at most 0) that the readings give to the truth: a proper
+    """For each kind of take, the nats of ``each_missed`` together."""
+    total: dict[str, float] = {}
+    for kind, nats in each_missed():
+        total[kind] = total.get(kind, 0.0) + nats
+    return total
+
+
+def each_missed() -> Iterator[tuple[str, float]]:
+    """Kind of each take, and the log probability (nats, at most 0) that its readings give to the truth: a proper
     score, that of being right as much as of knowing how sure to be (Good 1952, "Rational decisions").
     """
-    total: dict[str, float] = {}
     for take in panel():
         presses = read_pulses(pulses_from_signed(np.array(take.signed)), library()).presses
         leads = [press.lead.reading for press in presses if press.lead.readings]
@@ -201,5 +208,4 @@ def missed() -> dict[str, float]:
                 nats += log(max(lead.confidence, 0.02))
             else:
                 nats += log(1 - min(lead.confidence, SURELY_WRONG))
-        total[take.kind] = total.get(take.kind, 0.0) + nats + len(left) * MISSED
-    return total
+        yield take.kind, nats + len(left) * MISSED

@@ -1,25 +1,28 @@
 """Change each constant of the reading by a third, more and less, and see whether the panel or a test notices.
 
-The panel's takes are read anew for each change (benches/panel.py); only what leaves their score as it is goes on to the
-tests. Says for each constant what it does to the score, and names those that nothing holds: they are either not needed,
-or nothing shows what they are for.
+The panel's takes are read anew for each change (benches/panel.py), up to the first whose score moves; only what moves
+none goes on to the tests. Says for each constant what noticed it. One that nothing notices is either not needed, or
+nothing shows what it is for.
 """
 
 from __future__ import annotations
 
 import ast
-import json
 import re
 import subprocess
 import sys
 from collections.abc import Iterator
+from itertools import zip_longest
+from math import nan
 from pathlib import Path
 
 FOLDERS = ("linecode", "protocol")
 ALSO = (Path("src/eager_tern/signal/assumed.py"),)
 PYTEST = (sys.executable, "-m", "pytest", "-q", "-x", "--no-header", "-p", "no:cacheprovider")
 TESTS = ("tests/linecode", "tests/protocol", "tests/signal/test_assumed.py")
-PANEL = "import json; from benches.panel import missed; print(json.dumps(missed()))"
+PANEL = (
+    "from benches.panel import each_missed\nfor kind, nats in each_missed(): print(kind, nats, sep='\\t', flush=True)"
+)
 FACTORS = (4 / 3, 3 / 4)
 SEEN = 0.02  # nats: less is the rounding of a confidence
 
@@ -39,13 +42,20 @@ def constants(path: Path) -> Iterator[tuple[int, str, float]]:
                 yield node.lineno, node.targets[0].id, float(number.value) * (-1 if negative else 1)
 
 
-def score() -> dict[str, float] | None:
-    """The panel's score by kind of take; None where it could not be read at all."""
-    done = subprocess.run([sys.executable, "-c", PANEL], capture_output=True, text=True, check=False)
-    return json.loads(done.stdout) if done.returncode == 0 else None
+def scores() -> Iterator[tuple[str, float]]:
+    """Kind and score of each take of the panel, as it is read; ends early where the reading fails."""
+    with subprocess.Popen(
+        [sys.executable, "-c", PANEL], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+    ) as run:
+        try:
+            for line in run.stdout or ():
+                kind, nats = line.split("\t")
+                yield kind, float(nats)
+        finally:
+            run.terminate()
 
 
-def noticed(path: Path, line: int, value: float, before: dict[str, float]) -> str:
+def noticed(path: Path, line: int, value: float, before: list[tuple[str, float]]) -> str:
     """What notices a number changed, "" if nothing does. The file is put back whatever happens."""
     text = path.read_text()
     lines = text.split("\n")
@@ -53,23 +63,24 @@ def noticed(path: Path, line: int, value: float, before: dict[str, float]) -> st
     lines[line - 1] = re.sub(r"= -?[\d._e-]+", f"= {round(value) if whole else repr(value)}", lines[line - 1], count=1)
     try:
         path.write_text("\n".join(lines))
-        after = score()
-        if after is None:
-            return "fails"
-        change = sum(after.values()) - sum(before.values())
-        if any(abs(after[kind] - before[kind]) > SEEN for kind in before):
-            return f"{change:+.2f}"
-        failed = subprocess.run([*PYTEST, *TESTS], capture_output=True, check=False).returncode != 0
+        for (kind, nats), (_, then) in zip_longest(scores(), before, fillvalue=("", nan)):
+            if not abs(nats - then) <= SEEN:  # nan, too: the reading failed
+                return f"{kind} {nats - then:+.2f}" if kind else "fails"
+        failed = subprocess.run([*PYTEST, *tests_of(path)], capture_output=True, check=False).returncode != 0
         return "tests" if failed else ""
     finally:
         path.write_text(text)
 
 
+def tests_of(path: Path) -> list[str]:
+    """The tests, those of the module itself first."""
+    own = [str(each) for each in Path("tests").glob(f"*/test_{path.stem}.py")]
+    return [*own, *TESTS]
+
+
 def main() -> None:
     chosen = sys.argv[1:]
-    before = score()
-    if before is None:
-        sys.exit("the panel cannot be read")
+    before = list(scores())
     paths = [*(path for folder in FOLDERS for path in sorted(Path("src/eager_tern", folder).glob("*.py"))), *ALSO]
     for path in paths:
         for line, name, value in constants(path):
