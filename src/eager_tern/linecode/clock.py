@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eager_tern.linecode.values import Clock
 from eager_tern.signal.assumed import EXCESS_SIGMA_US
-from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 
 SIGNS = np.tile([1.0, -1.0], 1 << 12)
@@ -31,37 +31,40 @@ def fit_clock(durations_us: Floats, units: Floats) -> Clock:
 def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Floats]:
     """Units, excesses and rms residuals by least squares, shape (frames,) each, all in µs.
 
-    Both arguments have shape (frames, n); ``units`` are the pulses' known lengths (NaN: not known, in the same places
-    in every frame). Edges err independently of each other, so the places of the edges are fitted: edge j lies at
-    offset + unit·Kj, later by the excess where a mark ends. Behind a pulse of unknown length the ruler begins anew,
-    with an offset of its own. A small weight holds the excess near zero where few pulses tell it. Raises ValueError
-    where no length is known.
+    Both arguments have shape (frames, n); ``units`` are the pulses' known lengths (NaN: not known). Edges err
+    independently of each other, so the places of the edges are fitted: edge j lies at offset + unit·Kj, later by the
+    excess where a mark ends. Behind a pulse of unknown length the ruler begins anew, with an offset of its own. A small
+    weight holds the excess near zero where few pulses tell it. Raises ValueError where no length is known.
     """
-    known = ~np.isnan(units[0])
-    if not known.any():
+    known = ~np.isnan(units)
+    if not known.any(axis=1).all():
         raise ValueError("no pulse of known length")
-    signs = alternating(known.size)
+    signs, mark_ends = alternating(known.shape[1]), _mark_ends(known.shape[1] + 1)
     if known.all():
-        unit, excess = _two_slopes(*_centred(durations_us, units, 0))
+        places, times = edges_of(units), edges_of(durations_us)
+        places -= places.mean(axis=1, keepdims=True)
+        times -= times.mean(axis=1, keepdims=True)
+        unit, excess = _two_slopes(places, np.broadcast_to(mark_ends - mark_ends.mean(), places.shape), times)
     else:
-        runs = [_centred(durations_us[:, a : b + 1], units[:, a : b + 1], a) for a, b in stretches(known)]
-        places, ends, times = zip(*runs, strict=True)
-        unit, excess = _two_slopes(np.hstack(places), np.concatenate(ends), np.hstack(times))
-        units, durations_us, signs = units[:, known], durations_us[:, known], signs[known]
-    rest = durations_us - unit[:, None] * units - excess[:, None] * signs
-    return unit, excess, np.sqrt(np.einsum("ij,ij->i", rest, rest) / rest.shape[1])
+        anew = np.hstack((np.ones((len(known), 1), np.bool_), ~known))
+        units, durations_us = np.where(known, units, 0.0), np.where(known, durations_us, 0.0)
+        edges = edges_of(units), np.broadcast_to(mark_ends, anew.shape), edges_of(durations_us)
+        unit, excess = _two_slopes(*(_about_means(each, anew) for each in edges))
+    rest = np.where(known, durations_us - unit[:, None] * units - excess[:, None] * signs, 0.0)
+    return unit, excess, np.sqrt(np.einsum("ij,ij->i", rest, rest) / known.sum(axis=1))
 
 
-def _centred(durations_us: Floats, units: Floats, first: int) -> tuple[Floats, Floats, Floats]:
-    """Edges of pulses in a row, the ``first`` one's index told: places in units, whether a mark ends there, times, each
-    about its mean.
-    """
-    places, times = edges_of(units), edges_of(durations_us)
-    count = places.shape[1]
-    odd = first % 2
-    ends = MARK_ENDS[odd : count + odd] if count < MARK_ENDS.size else np.resize(np.roll(MARK_ENDS, -odd), count)
-    middle = places.mean(axis=1, keepdims=True)
-    return places - middle, ends - ends.mean(), times - times.mean(axis=1, keepdims=True)
+def _mark_ends(edges: int) -> Floats:
+    """1 for the edges that end a mark, 0 for the others, shape (edges,)."""
+    return MARK_ENDS[:edges] if edges <= MARK_ENDS.size else np.resize(MARK_ENDS, edges)
+
+
+def _about_means(values: Floats, anew: NDArray[np.bool_]) -> Floats:
+    """The values less the mean of the row they stand in; ``anew``, of the same shape, is True where a row begins."""
+    starts = np.flatnonzero(anew)
+    counts = np.diff(starts, append=values.size)
+    means = np.add.reduceat(values.ravel(), starts) / counts
+    return np.asarray(values - np.repeat(means, counts).reshape(values.shape))
 
 
 def edges_of(durations: Floats) -> Floats:
@@ -72,9 +75,9 @@ def edges_of(durations: Floats) -> Floats:
 
 
 def _two_slopes(k: Floats, s: Floats, y: Floats) -> tuple[Floats, Floats]:
-    """Least squares of y = a·k + b·s in every row, b held near zero. ``s`` is the same for all, shape (n,)."""
-    kk, ks, ss = np.einsum("ij,ij->i", k, k), k @ s, float(s @ s) + NO_EXCESS_WEIGHT
-    ky, sy = np.einsum("ij,ij->i", k, y), y @ s
+    """Least squares of y = a·k + b·s in every row, b held near zero."""
+    kk, ks, ss, ky, sy = (np.einsum("ij,ij->i", *both) for both in ((k, k), (k, s), (s, s), (k, y), (s, y)))
+    ss = ss + NO_EXCESS_WEIGHT
     determinant = kk * ss - ks * ks
     return (ky * ss - sy * ks) / determinant, (sy * kk - ky * ks) / determinant
 

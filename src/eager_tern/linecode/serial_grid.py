@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import UnitGrids, best_grids
-from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
+from eager_tern.linecode.clock import alternating, expected_durations, fit_clocks
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.values import Clock
 from eager_tern.signal.assumed import EDGE_JITTER_US
@@ -39,7 +39,7 @@ class CharacterGrid:
 
 
 def on_serial_grid(
-    durations_us: Floats, clocks: Sequence[tuple[float, float]], lengths: Iterable[int]
+    durations_us: Floats, clocks: Sequence[tuple[float, float]], lengths: Sequence[int]
 ) -> dict[int, CharacterGrid]:
     """The pulses as characters of each of some lengths that they can be.
 
@@ -47,29 +47,40 @@ def on_serial_grid(
     """
     units, excesses = np.array(clocks).T
     on_grid = _one_grid(durations_us[None], units[None], excesses[None])
-    best = {length: _best_grids(durations_us[None], on_grid, clocks, length)[0] for length in lengths}
-    return {length: placed for length, placed in best.items() if placed is not None}
+    found = {length: _in_rows(durations_us[None], on_grid, length)[0] for length in lengths}
+    unsure = [length for length, placed in found.items() if not _is_sure(placed)]
+    tries = np.repeat(np.array(unsure, np.intp), len(clocks[:CLOCKS_TRIED]))
+    of_each = np.tile(np.array(clocks[:CLOCKS_TRIED]).T, len(unsure))
+    by_one = _one_by_one(
+        np.broadcast_to(durations_us, (tries.size, durations_us.size)), of_each[0], of_each[1], tries, tries.tolist()
+    )
+    for length, placed in by_one.items():
+        found[length] = _better(found[length], placed)
+    return {length: placed for length, placed in found.items() if placed is not None}
 
 
 def on_known_grid(durations_us: Floats, clock: Clock, length: int) -> list[CharacterGrid | None]:
     """Each of several frames, shape (frames, pulses), as characters of a length by a clock that is about known."""
     units, excesses = (np.full((len(durations_us), 1), each) for each in (clock.unit_us, clock.excess_us))
-    on_grid = _one_grid(durations_us, units, excesses)
-    return _best_grids(durations_us, on_grid, [(clock.unit_us, clock.excess_us)], length)
+    found = _in_rows(durations_us, _one_grid(durations_us, units, excesses), length)
+    unsure = [row for row, placed in enumerate(found) if not _is_sure(placed)]
+    lengths = np.full(len(unsure), length)
+    by_one = _one_by_one(durations_us[unsure], units[unsure, 0], excesses[unsure, 0], lengths, unsure)
+    for row, placed in by_one.items():
+        found[row] = _better(found[row], placed)
+    return found
 
 
-def _best_grids(
-    durations_us: Floats, on_grid: UnitGrids, clocks: Sequence[tuple[float, float]], length: int
-) -> list[CharacterGrid | None]:
-    """Each frame as characters of a length by the way that fits best; one grid for the whole frame first."""
-    out = []
-    for d, row in zip(durations_us, _in_rows(durations_us, on_grid, length), strict=True):
-        # Of a slow one, a rest of half a bit would pass for whole ones if its unit were all that counts.
-        if row is None or row.clock.rms_us >= min(CLEAN * row.clock.unit_us, EDGE_JITTER_US):
-            tried = row, _one_by_one(d, clocks[:CLOCKS_TRIED], length)
-            row = min((each for each in tried if each is not None), key=lambda each: rms_of(each.clock), default=None)
-        out.append(row)
-    return out
+def _is_sure(row: CharacterGrid | None) -> bool:
+    """Whether characters on one grid need not be tried each on a grid of its own.
+
+    Of a slow one, a rest of half a bit would pass for whole ones if its unit were all that counts.
+    """
+    return row is not None and row.clock.rms_us < min(CLEAN * row.clock.unit_us, EDGE_JITTER_US)
+
+
+def _better(one: CharacterGrid | None, other: CharacterGrid) -> CharacterGrid:
+    return one if one is not None and rms_of(one.clock) <= rms_of(other.clock) else other
 
 
 def _in_rows(durations_us: Floats, on_grid: UnitGrids, length: int) -> list[CharacterGrid | None]:
@@ -139,25 +150,35 @@ def _one_grid(durations_us: Floats, units_us: Floats, excesses_us: Floats) -> Un
         excesses_us = np.repeat(on_grid.excesses_us[:, None], CLOSER.size, axis=1)
 
 
-def _one_by_one(durations_us: Floats, clocks: Iterable[tuple[float, float]], length: int) -> CharacterGrid | None:
-    """Characters with any rest between them: on a grid that begins anew with each start bit."""
-    best: CharacterGrid | None = None
-    tried: set[bytes] = set()
-    for unit, excess in clocks:
-        first = _placed(durations_us, unit, excess, length)
-        if first is None or first[0].tobytes() in tried:  # then it comes to the same as another clock
-            continue
-        tried.add(first[0].tobytes())
-        clock = fit_clock(durations_us, first[0])
-        placed = _placed(durations_us, clock.unit_us, clock.excess_us, length) if clock.unit_us > 0 else None
-        if placed is None:
-            continue
-        units, levels, starts = placed
-        clock = fit_clock(durations_us, units)
-        if clock.unit_us > 0 and (best is None or rms_of(clock) < rms_of(best.clock)):
-            edges = np.concatenate(([0.0], np.cumsum(durations_us)))
-            best = CharacterGrid(clock, levels, edges[starts], expected_durations(clock, units))
+def _one_by_one(
+    durations_us: Floats, units_us: Floats, excesses_us: Floats, lengths: NDArray[np.intp], of: list[int]
+) -> dict[int, CharacterGrid]:
+    """Characters with any rest between them, in several tries at once: on a grid that begins anew with each start bit.
+
+    ``durations_us`` has shape (tries, pulses), the clocks, the characters' lengths and what each is a try ``of`` have
+    (tries,). Gives the best try of each.
+    """
+    tries, in_bits = _placed(durations_us, units_us, excesses_us, lengths)
+    differ = {(of[at], row.tobytes()): i for i, (at, row) in enumerate(zip(tries.tolist(), in_bits, strict=True))}
+    tries, in_bits = tries[list(differ.values())], in_bits[list(differ.values())]
+    units, excesses, _ = fit_clocks(durations_us[tries], in_bits)
+    tries = tries[units > 0]
+    again, in_bits = _placed(durations_us[tries], units[units > 0], excesses[units > 0], lengths[tries])
+    tries = tries[again]
+    clocks = [Clock(*each) for each in np.transpose(fit_clocks(durations_us[tries], in_bits)).tolist()]
+    sound = [each for each in zip(tries.tolist(), clocks, in_bits, strict=True) if each[1].unit_us > 0]
+    best: dict[int, CharacterGrid] = {}
+    for at, clock, here in sorted(sound, key=lambda each: rms_of(each[1])):
+        if of[at] not in best:
+            best[of[at]] = _on_grid(durations_us[at], clock, here, int(lengths[at]))
     return best
+
+
+def _on_grid(durations_us: Floats, clock: Clock, in_bits: Floats, length: int) -> CharacterGrid:
+    """Pulses of one frame, so many bits long each, as characters."""
+    levels, starts = _characters(in_bits, length)
+    edges = np.concatenate(([0.0], np.cumsum(durations_us)))
+    return CharacterGrid(clock, levels, edges[starts], expected_durations(clock, in_bits))
 
 
 def rms_of(clock: Clock) -> float:
@@ -178,44 +199,45 @@ def clocks_about(durations_us: Floats, unit_us: float) -> list[tuple[float, floa
 
 
 def _placed(
-    d: Floats, unit: float, excess: float, length: int
-) -> tuple[Floats, NDArray[np.bool_], NDArray[np.intp]] | None:
-    """Lengths of the pulses in bits (NaN: silence between characters), the characters' levels, and where they begin.
-
-    None where no characters stand, or only silence is between marks.
+    durations_us: Floats, units_us: Floats, excesses_us: Floats, lengths: NDArray[np.intp]
+) -> tuple[NDArray[np.intp], Floats]:
+    """The tries (arguments as in ``_one_by_one``) in which characters stand, and how many bits long their pulses are
+    there: shape (tries, pulses), NaN for a silence between characters.
     """
-    exact = np.maximum((d - excess * alternating(d.size)) / unit, 0.0)
-    units = np.empty(d.size)
+    pulses = durations_us.shape[1]
+    exact = np.maximum(durations_us - excesses_us[:, None] * alternating(pulses), 0.0) / units_us[:, None]
+    tries = np.arange(len(exact))
+    in_bits = np.empty_like(exact)
+    at, filled = np.zeros(len(exact)), np.zeros(len(exact))  # bits into the character, exactly and in whole ones
+    for pulse in range(pulses):
+        length_here = exact[:, pulse]
+        count = np.maximum(np.rint(at + length_here) - filled, 1.0)
+        filled = filled + count
+        at = at + length_here  # not rounded, so that errors do not add up
+        in_bits[:, pulse] = count
+        if pulse % 2:
+            in_bits[filled > lengths, pulse] = np.nan
+            ended = filled >= lengths
+            at[ended] = filled[ended] = 0.0
+        elif (filled >= lengths).any():  # the stop bit is a space
+            left = filled < lengths
+            tries, lengths = tries[left], lengths[left]
+            exact, in_bits, at, filled = exact[left], in_bits[left], at[left], filled[left]
+            if not tries.size:
+                break
+    some = ~np.isnan(in_bits).all(axis=1)
+    return tries[some], in_bits[some]
+
+
+def _characters(in_bits: Floats, length: int) -> tuple[NDArray[np.bool_], NDArray[np.intp]]:
+    """The levels of characters, shape (characters, length), and the pulse that each begins with."""
     rows: list[list[bool]] = []
     starts: list[int] = []
-    row: list[bool] = []
-    at = 0.0  # where the character stands, not rounded, so that errors do not add up
-    for i, length_here in enumerate(exact.tolist()):
-        mark = i % 2 == 0
-        if not row:
-            if not mark:
-                return None
-            starts.append(i)
-            at = 0.0
-        end = round(at + length_here)
-        count = max(end - len(row), 1)
-        if mark:
-            if len(row) + count > length - 1:  # the stop bit is a space
-                return None
-            row += [True] * count
-            units[i] = count
-        elif len(row) + count >= length:
-            over = len(row) + count > length
-            units[i] = np.nan if over else count
-            rows.append(row + [False] * (length - len(row)))
-            row = []
-            continue
-        else:
-            row += [False] * count
-            units[i] = count
-        at += length_here
-    if row:
-        rows.append(row + [False] * (length - len(row)))
-    if np.isnan(units).all():
-        return None
-    return units, np.array(rows, dtype=np.bool_), np.array(starts, dtype=np.intp)
+    for pulse, count in enumerate(in_bits.tolist()):
+        if not rows or len(rows[-1]) == length:
+            rows.append([])
+            starts.append(pulse)
+        rest = length - len(rows[-1])
+        rows[-1] += [pulse % 2 == 0] * (rest if np.isnan(count) else min(int(count), rest))
+    rows[-1] += [False] * (length - len(rows[-1]))
+    return np.array(rows, dtype=np.bool_), np.array(starts, dtype=np.intp)
