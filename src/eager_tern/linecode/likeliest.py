@@ -169,10 +169,9 @@ class _Search:
         trailer = self._score(shape.trailer) if shape.trailer else np.zeros_like(now)
         best: _Path | None = None
         for count in range(1, (shape.bits or MOST_BITS) + 1):
-            row = self._next(self._table[-1])
-            self._table.append(self._with_margins(row))
+            self._table.append(self._next(self._table[-1], *self._reach(count)))
             if count == shape.bits or (not shape.bits and count >= FEWEST_BITS):
-                ends = row + trailer
+                ends = self._table[-1][:, self._margin : -self._margin] + trailer
                 at = int(np.argmax(ends))
                 gain = float(ends.flat[at]) - float(np.log(ends.size))
                 if best is None or gain > best.gain:
@@ -195,20 +194,32 @@ class _Search:
         wide[:, self._margin : -self._margin] = table
         return wide
 
-    def _next(self, before: Floats) -> Floats:
-        """The best of one bit more; ``before`` has margins."""
+    def _reach(self, count: int) -> tuple[int, int]:
+        """The columns, first and one past the last, in which the row of so many bits of a whole frame can end."""
+        shortest = min(self.widths) - max(SLIPS)
+        behind = self.shape.bits - count if self.shape.bits else 0
+        return _width(self.shape.leader) + count * shortest, self.columns - behind * shortest
+
+    def _next(self, before: Floats, first: int, end: int) -> Floats:
+        """The best of one bit more in the columns from ``first`` to before ``end``; both tables have margins."""
+        after = np.full_like(before, NEVER)
+        if first >= end:
+            return after
         on_time: list[Floats] = []
         slipped: list[Floats] = []
+        late = max(SLIPS)
         for symbol, width in zip(self._beside, self.widths, strict=True):
-            total = before + symbol
+            begin = self._margin + first - width - late
+            wide = slice(begin, begin + end - first + 2 * late)
+            total = before[:, wide] + symbol[:, wide]
             for slip in SLIPS:
-                begin = self._margin - width - slip
-                (slipped if slip else on_time).append(total[:, begin : begin + self.columns])
+                (slipped if slip else on_time).append(total[:, late - slip : late - slip + end - first])
         best = reduce(np.maximum, slipped) + SLIP
         for choice in on_time:
             np.maximum(best, choice, out=best)
         best -= LN2
-        return np.where(self._inside, best, NEVER)
+        after[:, self._margin + first : self._margin + end] = np.where(self._inside[:, first:end], best, NEVER)
+        return after
 
     def _choice(self, count: int, unit: int, end: int) -> tuple[int, int]:
         """The bit and its slip by which the best row of so many bits ends there."""
