@@ -80,3 +80,20 @@ def test_a_last_copy_that_was_cut_is_a_repeat() -> None:
     mended, _ = repaired_by_repeats(pulses, frames, [])
     assert [frame.reading.bits.size for frame in frames] == [36, 36, 36, 35]
     assert [frame.reading.bits.tolist() for frame in mended] == [frames[0].reading.bits.tolist()] * 4
+
+
+def test_an_uneven_frame_beside_known_copies_of_its_length_is_doubted() -> None:
+    """A copy in which two marks ran together: the rest reads as an unknown code of some 22 bits."""
+    sure = 0
+    for seed in range(10):
+        rng = np.random.default_rng(seed)
+        good = np.array(code_24(rng.integers(0, 2, 24).tolist(), 320.0)[:-1])
+        copies = [(good + rng.normal(0, 12, good.size)).tolist() for _ in range(3)]
+        at = 2 * int(rng.integers(2, 20)) + 1
+        hurt = np.concatenate((good[: at - 1], [np.abs(good[at - 1 : at + 2]).sum()], good[at + 2 :]))
+        pulses, frames = frames_of([*copies, (hurt + rng.normal(0, 85, hurt.size)).tolist()], 11_000.0)
+        if frames[3].readings and not frames[3].reading.known:
+            sure += frames[3].reading.confidence > 0.9
+            mended, _ = repaired_by_repeats(pulses, frames, [])
+            assert mended[3].reading.confidence <= 0.5 or mended[3].mended
+    assert sure >= 5

@@ -3,17 +3,27 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from functools import lru_cache
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from eager_tern.linecode.closeness import CLEAN, STEADY
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import find_clusters
-from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
+from eager_tern.protocol.candidates import (
+    FEWEST_PULSES,
+    Line,
+    Span,
+    bursts_of,
+    bursts_of_each,
+    candidate_of,
+    evidence_of,
+    one_a_burst,
+    rows_of,
+    several_of_sheets,
+)
 from eager_tern.protocol.certainty import as_sure_as_bits
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
@@ -22,35 +32,30 @@ from eager_tern.protocol.damaged import (
     FEWEST_TO_MEND,
     Mended,
     close_without_glitches,
-    has_checks,
     leave_out_glitches,
     leave_out_one,
-    lies_close,
     mend,
     raw_range,
     reads_well,
 )
 from eager_tern.protocol.end_bits import with_end_bits
-from eager_tern.protocol.presses import Frame, longest_silence_us
+from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
-from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import with_sections
+from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
 from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
 from eager_tern.protocol.unknown import keeps_time, pulses_told, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
-    EXCESS_FOUND_US,
-    LONGEST_GAP_US,
     MOST_IN_SECTION,
     MOST_PULSES,
     SHORTEST_GAP_US,
-    SMALLEST_GAP_US,
     SURE_GAP_US,
 )
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
-FEWEST_PULSES = 3  # a leader with its trailer
 FEWEST_IN_COPY = 9  # of a frame that a gap set by hand leaves by itself
 FEWEST_IN_CHATTER = 21
 FEWEST_TO_PART = 40
@@ -71,7 +76,7 @@ def read_bursts(
     edges = pulses.edge_times_us
     by_hand = gaps is not None and gaps.gap_us is not None  # then frames end where the user says
     bursts = split_bursts(pulses, gaps)
-    candidates = _candidates(_Line(pulses, edges, tuple(sheets)), bursts, by_hand)
+    candidates = _candidates(Line(pulses, edges, tuple(sheets)), bursts, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
     frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
@@ -82,64 +87,51 @@ def read_bursts(
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 
-Span = tuple[int, int]  # first and last mark of a burst or a frame
-Read = Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
-
-
-@dataclass(frozen=True)
-class _Line:
-    """What is read, and with which sheets."""
-
-    pulses: Pulses
-    edges_us: Floats
-    sheets: tuple[Sheet, ...]
-
-    def part(self, span: Span) -> Pulses:
-        return self.pulses.part(*span, self.edges_us)
-
-
-def _candidates(line: _Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
+def _candidates(line: Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:
     """Every explanation of the bursts. Costly ones are only computed where the cheap ones leave something to
     explain.
     """
-    found = [*_one_a_burst(line, bursts, read_by_sheets), *_several_of_sheets(line, bursts, read_by_sheets)]
-    found += _one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
-    settled = _settled(line, bursts, found)
+    found = [*one_a_burst(line, bursts, read_by_sheets), *several_of_sheets(line, bursts, read_by_sheets)]
+    found += one_a_burst(line, _with_the_mark_before(line, bursts), read_by_sheets)
+    settled = settled_by_sheets(line, bursts, found)
     if mended := list(_without_glitches(line, [b for at, b in enumerate(bursts) if at not in settled])):
         found += mended
-        settled = _settled(line, bursts, found)  # with them, what follows them
+        settled = settled_by_sheets(line, bursts, found)  # with them, what follows them
+    alike = list(like_their_copies(line, bursts, set(range(len(bursts))) - settled))
+    found += alike
+    settled |= bursts_of(bursts, alike)
     # What no check speaks for may be a section of what stands beside it.
-    bare = _touched(bursts, [each for each in found if not each.frames[0].reading.checks])
-    sections = {at for at in settled & bare if _may_be_a_section(line, bursts, at, settled)}
+    bare = bursts_of(bursts, [each for each in found if not each.frames[0].reading.checks])
+    sections = {at for at in settled & bare if may_be_a_section(line, bursts, at, settled)}
     settled -= sections
     found = [
         replace(each, evidence=each.evidence + TWO_AT_ONCE) if sections.intersection(touched) else each
-        for each, touched in zip(found, _touched_by_each(bursts, found), strict=True)
+        for each, touched in zip(found, bursts_of_each(bursts, found), strict=True)
     ]
     found += _explained_in_turns(line, bursts, set(range(len(bursts))) - settled, found, by_hand)
     return found
 
 
 def _explained_in_turns(
-    line: _Line, bursts: Sequence[Span], left: set[int], by_sheets: Sequence[Candidate], by_hand: bool
+    line: Line, bursts: Sequence[Span], left: set[int], by_sheets: Sequence[Candidate], by_hand: bool
 ) -> list[Candidate]:
     """Explanations of the bursts that no sheet settles. A few are read first: they show what the others are."""
     found: list[Candidate] = []
-    doubted = _touched(bursts, by_sheets)
+    doubted = bursts_of(bursts, by_sheets)
     count = ASKED_FIRST
     while left:
-        asked = _some_of_each(_rows(line, bursts, left), bursts, count)
+        asked = _some_of_each(rows_of(line, bursts, left), bursts, count)
         found += _explained(line, bursts, asked, by_hand)
         left = left - asked
         if left - doubted and not by_hand:
             alike = _like_others(line, [bursts[at] for at in sorted(left - doubted)], found)
             found += alike
-            left = left - _touched(bursts, alike)
+            left = left - bursts_of(bursts, alike)
         count *= 2
     return found
 
 
-def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
+def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
     """Explanations of some of the bursts other than by a sheet."""
     found: list[Candidate] = []
     clear: set[int] = set()
@@ -147,13 +139,13 @@ def _explained(line: _Line, bursts: Sequence[Span], left: set[int], by_hand: boo
     parted: set[int] = set()
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, left):
         found += [unknown, *_known_among(line, unknown.frames)]
-        touched = _touched(bursts, [unknown])
+        touched = bursts_of(bursts, [unknown])
         pulses = sum(bursts[at][1] - bursts[at][0] + 1 for at in touched)
         keeping = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
         clear |= touched if keeping > NOTHING_LEFT * pulses else set()
         told |= touched if sum(map(pulses_told, unknown.frames)) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
-    as_they_are = _one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
+    as_they_are = one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
     for at in sorted(left):
         keeps = at in clear
@@ -182,7 +174,7 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
     return {at for look, most in taken.items() for row in common[look][:most] for at in row}
 
 
-def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
+def _like_others(line: Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
     """The bursts that clearly are frames like those already read; they need no further search."""
     found = with_end_bits(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
     frames = with_sections(line.pulses, found)
@@ -194,65 +186,27 @@ def _like_others(line: _Line, spans: Sequence[Span], explained: Sequence[Candida
     def read(parts: Sequence[Pulses], _sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
         return read_as_taught(parts, taught)
 
-    return [*_one_a_burst(like, spans, read), *_several_of_sheets(like, spans, read)]
+    return [*one_a_burst(like, spans, read), *several_of_sheets(like, spans, read)]
 
 
-def _with_the_mark_before(line: _Line, bursts: Sequence[Span]) -> list[Span]:
+def _with_the_mark_before(line: Line, bursts: Sequence[Span]) -> list[Span]:
     """The bursts with the last mark of the one before: a leader's space is a gap beside the short pulses of chatter."""
     return [(first - 2, last) for at, (first, last) in enumerate(bursts) if _has_a_leader_before(line, bursts, at)]
 
 
-def _has_a_leader_before(line: _Line, bursts: Sequence[Span], at: int) -> bool:
+def _has_a_leader_before(line: Line, bursts: Sequence[Span], at: int) -> bool:
     """Whether the mark before a burst is as long, and as near, as a leader's."""
     d, first = line.pulses.durations_us, bursts[at][0]
     return first > 1 and float(d[first - 1]) < SURE_GAP_US and float(d[first - 2]) > float(d[first])
 
 
-def _may_be_a_section(line: _Line, bursts: Sequence[Span], at: int, settled: set[int]) -> bool:
-    """Whether a burst beside this one, no farther than sections are, is a clean frame that no sheet explains."""
-    d = line.pulses.durations_us
-    for step in (-1, 1):
-        beside = at + step
-        while 0 <= beside < len(bursts) and d[bursts[max(beside, beside - step)][0] - 1] < LONGEST_GAP_US:
-            first, last = bursts[beside]
-            if first < last:  # a lone mark is a sync
-                if beside not in settled and last - first < MOST_IN_SECTION:
-                    found = unknown_frames(line.part((first, last)), first)
-                    if found is not None and all(map(keeps_time, found.frames)):
-                        return True
-                break
-            beside += step
-    return False
-
-
-def _touched(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
-    """The bursts that candidates explain, wholly or in part."""
-    return {at for touched in _touched_by_each(bursts, candidates) for at in touched}
-
-
-def _touched_by_each(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> list[range]:
-    """The same for each of them."""
-    firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
-    begins = np.searchsorted(lasts, [each.first for each in candidates]).tolist()
-    ends = np.searchsorted(firsts, [each.last for each in candidates], side="right").tolist()
-    return [range(begin, end) for begin, end in zip(begins, ends, strict=True)]
-
-
-def _one_a_burst(line: _Line, bursts: Sequence[Span], read: Read) -> list[Candidate]:
-    """The bursts that read as one frame each."""
-    tried = [burst for burst in bursts if FEWEST_PULSES <= burst[1] - burst[0] + 1 <= MOST_PULSES]
-    parts = [line.part(burst) for burst in tried]
-    readings = read(parts, line.sheets)
-    return [_candidate(Frame(*burst, part, r)) for burst, part, r in zip(tried, parts, readings, strict=True) if r]
-
-
-def _known_among(line: _Line, frames: Sequence[Frame]) -> Iterator[Candidate]:
+def _known_among(line: Line, frames: Sequence[Frame]) -> Iterator[Candidate]:
     """The frames that turn out to be a sheet's, by themselves or several together, now that it is known where they
     end.
     """
     spans = [(frame.first, frame.last) for frame in frames]
-    yield from _one_a_burst(line, spans, read_by_sheets)
-    yield from _several_of_sheets(line, spans, read_by_sheets)
+    yield from one_a_burst(line, spans, read_by_sheets)
+    yield from several_of_sheets(line, spans, read_by_sheets)
 
 
 def _is_clean_serial(frame: Frame) -> bool:
@@ -260,32 +214,7 @@ def _is_clean_serial(frame: Frame) -> bool:
     return best.protocol == SERIAL and best.confidence > SURE_SERIAL and best.clock.rms_us < CLEAN * best.clock.unit_us
 
 
-def _several_of_sheets(line: _Line, bursts: Sequence[Span], read: Read) -> Iterator[Candidate]:
-    """Rows of bursts that are one frame of a sheet."""
-    d = line.pulses.durations_us
-    firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
-    for count, (fitting, longest_us) in _sheets_of_several(line.sheets).items():
-        if len(bursts) < count:
-            continue
-        near = (firsts[1:] == lasts[:-1] + 2) & (d[lasts[:-1] + 1] < longest_us)
-        in_a_row = np.lib.stride_tricks.sliding_window_view(near, count - 1).all(axis=1)
-        spans = [(bursts[at][0], bursts[at + count - 1][1]) for at in np.flatnonzero(in_a_row).tolist()]
-        yield from _one_a_burst(replace(line, sheets=fitting), spans, read)
-
-
-def _candidate(frame: Frame, price: float = 0.0) -> Candidate:
-    return Candidate(frame.first, frame.last, (frame,), evidence_of(frame) + price)
-
-
-def evidence_of(frame: Frame) -> float:
-    """A frame's evidence: by how many nats its best reading beats pulses of any length."""
-    if frame.read_as is None:
-        return frame.reading.evidence
-    read, measured = frame.as_read.durations_us, frame.pulses.durations_us
-    return frame.reading.evidence + float(any_pulse_score(read) - any_pulse_score(measured))
-
-
-def _without_glitches(line: _Line, bursts: Sequence[Span]) -> Iterator[Candidate]:
+def _without_glitches(line: Line, bursts: Sequence[Span]) -> Iterator[Candidate]:
     """The bursts that are clearly a sheet's frame, but for a few pulses far too short for it."""
     tried = [burst for burst in bursts if FEWEST_TO_MEND <= burst[1] - burst[0] + 1 <= MOST_PULSES]
     parts = [line.part(burst) for burst in tried]
@@ -294,87 +223,12 @@ def _without_glitches(line: _Line, bursts: Sequence[Span]) -> Iterator[Candidate
             yield _mended(part, first, mended)
 
 
-def _settled(line: _Line, bursts: Sequence[Span], found: Sequence[Candidate]) -> set[int]:
-    """The bursts of which no other explanation could be better, so that none is tried: close frames that lead, and
-    those that say the same behind them.
-    """
-    settled: set[int] = set()
-    said: dict[int, Reading] = {}  # by the burst that each ends in
-    close = [
-        (each, touched) for each, touched in zip(found, _touched_by_each(bursts, found), strict=True) if _is_close(each)
-    ]
-    for each, touched in sorted(close, key=lambda pair: pair[0].first):
-        best, before = each.frames[0].reading, said.get(touched[0] - 1)
-        if _may_lead(best) or (before is not None and _follows(line, bursts[touched[0]], best, before)):
-            settled.update(touched)
-            said[touched[-1]] = best
-    return settled
-
-
-def _is_close(found: Candidate) -> bool:
-    """Whether a sheet's frame fits so well that nothing could be likelier: by its checks or, without, by its clock."""
-    best = found.frames[0].reading
-    if not best.known:
-        return False
-    if best.bits.size and not has_checks(best):
-        return best.checks_hold and best.clock.rms_us < STEADY * best.clock.unit_us
-    failed = sum(check.width * (1 if check.ok else -1) for check in best.checks) < 0
-    return best.checks_hold or (lies_close(best) and not failed)
-
-
-def _may_lead(reading: Reading) -> bool:
-    """Whether a sheet's frame may stand by itself, told by its leader, or by there being no bits in it."""
-    sheet = reading.sheet
-    kinds = () if sheet is None else sheet.leads if reading.bits.size else sheet.frames[1:]
-    return reading.kind in {kind.name for kind in kinds}
-
-
-def _follows(line: _Line, burst: Span, reading: Reading, before: Reading) -> bool:
-    """Whether a frame says what the same sheet's frame before it says, as soon as one does while a key is held."""
-    soon = line.pulses.durations_us[burst[0] - 1] < longest_silence_us(reading.sheet)
-    return bool(soon) and reading.sheet is before.sheet and np.array_equal(reading.meant, before.meant)
-
-
-def _rows(line: _Line, bursts: Sequence[Span], left: set[int]) -> list[list[int]]:
-    """Bursts grouped by closeness: a row ends at a long silence."""
-    rows: list[list[int]] = []
-    for at in sorted(left):
-        first, last = bursts[at]
-        near = bool(rows) and rows[-1][-1] == at - 1 and line.pulses.durations_us[first - 1] < LONGEST_GAP_US
-        if near and last - bursts[rows[-1][0]][0] < MOST_PULSES:
-            rows[-1].append(at)
-        else:
-            rows.append([at])
-    return rows
-
-
-def _unknown_over_several(line: _Line, bursts: Sequence[Span], left: set[int]) -> Iterator[Candidate]:
+def _unknown_over_several(line: Line, bursts: Sequence[Span], left: set[int]) -> Iterator[Candidate]:
     """Frames of one unknown code in the bursts that stand close together."""
-    for row in _rows(line, bursts, left):
+    for row in rows_of(line, bursts, left):
         first, last = bursts[row[0]][0], bursts[row[-1]][1]
         if last - first < MOST_PULSES and (found := unknown_frames(line.part((first, last)), first)):
             yield found
-
-
-@lru_cache(maxsize=64)
-def _sheets_of_several(sheets: tuple[Sheet, ...]) -> dict[int, tuple[tuple[Sheet, ...], float]]:
-    """By how many bursts a frame may fall apart into: the sheets with such frames, and how long (µs) a space may be
-    that parts one. One burst is left out.
-    """
-    parting = {sheet: max((_parting_us(sheet, kind) for kind in sheet.frames), key=len) for sheet in sheets}
-    found = {}
-    for count in range(2, max(map(len, parting.values()), default=0) + 2):
-        fitting = tuple(sheet for sheet in sheets if len(parting[sheet]) >= count - 1)
-        longest_us = max(max(parting[sheet]) * (1 + sheet.tolerance) for sheet in fitting)
-        found[count] = fitting, longest_us + EXCESS_FOUND_US
-    return found
-
-
-def _parting_us(sheet: Sheet, kind: FrameKind) -> list[float]:
-    """The spaces at which a frame may be split: its gaps, and fixed spaces long enough to be taken for gaps."""
-    fixed = [-p * sheet.unit_us for part in kind.parts for p in part.pulses or () if p < 0]
-    gaps = [part.gap_us for part in kind.parts if part.gap_us is not None]
-    return gaps + [space for space in fixed if space > SMALLEST_GAP_US * 0.8]
 
 
 def _without_strays(burst: Pulses, offset: int, sheets: Sequence[Sheet], by_hand: bool) -> Iterator[Candidate]:
@@ -395,7 +249,7 @@ def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: boo
     size = burst.durations_us.size
     if chatter and size >= FEWEST_IN_CHATTER:
         for frame in frames_in_chatter(burst, offset, sheets):
-            yield _candidate(frame, IN_CHATTER)
+            yield candidate_of(frame, IN_CHATTER)
     if size <= MOST_IN_SECTION and (mended := mend(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
 
@@ -405,7 +259,7 @@ def _is_known(frame: Frame) -> bool:
 
 
 def _mended(burst: Pulses, offset: int, mended: Mended) -> Candidate:
-    return _candidate(_mended_frame(burst, offset, mended), mended.price)
+    return candidate_of(_mended_frame(burst, offset, mended), mended.price)
 
 
 def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:

@@ -13,7 +13,7 @@ from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
 from eager_tern.protocol.wholeness import DOUBTED, is_left_of
 from eager_tern.signal.assumed import LONGEST_SILENCE_US
@@ -110,7 +110,9 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
             if repeat is not None:
                 return repeat
         copy = (weaker and _alike(frame.pulses, model.pulses)) or (outvoted and is_left_of(best.bits, right.bits))
-        return _damaged_copy(model, frame.first, frame.last, frame.pulses) if copy else frame
+        if copy:
+            return _damaged_copy(model, frame.first, frame.last, frame.pulses)
+        return _doubted_beside(model, frame) if weaker and _supporters(model, coded) > 1 else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
         return frame
@@ -186,6 +188,14 @@ def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | N
                     return Frame(first, last, pulses, (reading,))
                 return Frame(first, last, pulses, (reading,), LEFT_OUT, without)
     return None
+
+
+def _doubted_beside(model: Frame, frame: Frame) -> Frame:
+    """An uneven frame of a known one's length and line code: rather a copy of which too little is left."""
+    best = frame.reading
+    alike = best.code == model.reading.code and best.clock.rms_us > CLEAN * best.clock.unit_us
+    same_length = abs(frame.pulses.duration_us / model.pulses.duration_us - 1) < SAME_LENGTH
+    return with_confidence(frame, min(best.confidence, DOUBTED)) if alike and same_length else frame
 
 
 def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:

@@ -27,6 +27,7 @@ MOST_GLITCHES = 4
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
 CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them
+FEWEST_CELLS = 0.9  # of a frame's length in units: that of its bits, and of its rests, is not quite the sheet's
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 
 
@@ -168,10 +169,10 @@ def fit_known(
     """The likeliest frame of the sheets in a line with errors; ``unit_us`` is the range of its unit, where known, and
     ``fewest_bits`` what it has at least.
     """
-    shapes = [s for shape in code_shapes(sheets) if (s := _possible(shape, pulses.duration_us, unit_us)) is not None]
-    shapes = [shape for shape in shapes if not shape.bits or shape.bits >= fewest_bits]
+    shapes = [shape for shape in code_shapes(sheets) if not shape.bits or shape.bits >= fewest_bits]
     if unit_us is None:  # nothing but the frame stands there
         shapes = [shape for shape in shapes if _about_as_many(shape, pulses)]
+    shapes = [s for shape in shapes if (s := _possible(shape, pulses, unit_us)) is not None]
     best: Mended | None = None
     most = 0.0
     for shape in shapes:
@@ -192,23 +193,41 @@ def fit_known(
     return best
 
 
-def _possible(shape: CodeShape, duration_us: float, unit_us: tuple[float, float] | None) -> CodeShape | None:
-    """The shape with its unit narrowed down, if such a frame can lie in a stretch of that length at all."""
+def _possible(shape: CodeShape, pulses: Pulses, unit_us: tuple[float, float] | None) -> CodeShape | None:
+    """The shape with its unit narrowed down, if such a frame can lie in the pulses at all; where the unit is not known,
+    it is all of them but a few strays.
+    """
     low, high = shape.unit_us
     if unit_us is not None:
         low, high = max(low, unit_us[0]), min(high, unit_us[1])
-    units = [sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer)]
-    shortest = units[0] + shape.bits * min(units[1:3]) + units[3]
-    high = min(high, duration_us / (0.9 * shortest))
+    leader, zero, one, trailer = (sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer))
+    high = min(high, pulses.duration_us / (FEWEST_CELLS * (leader + shape.bits * min(zero, one) + trailer)))
+    if unit_us is None and shape.bits:
+        longest = leader + shape.bits * max(zero, one) + trailer
+        low = max(low, FEWEST_CELLS * _without_strays_us(pulses, shape) / longest)
     return replace(shape, unit_us=(low, high)) if low < high else None
+
+
+def _without_strays_us(pulses: Pulses, shape: CodeShape) -> float:
+    """How long a frame of the shape is at least, if it is all of the pulses but the pairs that it has not."""
+    strays = max(pulses.durations_us.size - _sizes(shape)[0], 0) // 2 + 1  # one pair for what was lost in the frame
+    starts, ends = pulses.edge_times_us[0:-1:2], pulses.edge_times_us[1::2]
+    if strays >= starts.size:
+        return 0.0
+    return float(np.min(ends[ends.size - 1 - strays :] - starts[: strays + 1]))
 
 
 def _about_as_many(shape: CodeShape, pulses: Pulses) -> bool:
     """Whether a burst has as many pulses as a frame of the shape, give or take a few strays."""
+    fewest, most = _sizes(shape)
+    return fewest - 2 * MOST_GLITCHES <= pulses.durations_us.size <= most + 2 * MOST_GLITCHES
+
+
+def _sizes(shape: CodeShape) -> tuple[int, int]:
+    """How many pulses a frame of the shape has, at least and at most."""
     size = len(shape.leader) + len(shape.zero) * shape.bits + len(shape.trailer)
     joins = shape.zero[0] * shape.one[0] < 0  # then pulses of neighbouring symbols make one
-    fewest = size // 2 if joins else size
-    return fewest - 2 * MOST_GLITCHES <= pulses.durations_us.size <= size + 2 * MOST_GLITCHES
+    return size // 2 if joins else size, size
 
 
 def raw_range(edges_us: Floats, start_us: float, end_us: float) -> tuple[int, int]:

@@ -105,16 +105,22 @@ def read_frames(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple
     return _read_together(frames, sheets, by_line=True)
 
 
-def read_by_sheets(frames: Sequence[Pulses], sheets: Sequence[Sheet]) -> list[tuple[Reading, ...]]:
-    """The readings of several frames by the sheets alone, where one of them is likelier than noise."""
-    return _read_together(frames, sheets, by_line=False)
+def read_by_sheets(
+    frames: Sequence[Pulses], sheets: Sequence[Sheet], most_rms: float | None = None
+) -> list[tuple[Reading, ...]]:
+    """The readings of several frames by the sheets alone, where one of them is likelier than noise; ``most_rms`` as in
+    ``match_sheets``.
+    """
+    return _read_together(frames, sheets, by_line=False, most_rms=most_rms)
 
 
-def _read_together(frames: Sequence[Pulses], sheets: Sequence[Sheet], by_line: bool) -> list[tuple[Reading, ...]]:
+def _read_together(
+    frames: Sequence[Pulses], sheets: Sequence[Sheet], by_line: bool, most_rms: float | None = None
+) -> list[tuple[Reading, ...]]:
     readings: list[tuple[Reading, ...]] = [() for _ in frames]
     for alike, durations in by_size(frames):
         anything = any_pulse_score(durations)
-        for at, found, score in zip(alike, match_sheets(durations, sheets), anything.tolist(), strict=True):
+        for at, found, score in zip(alike, match_sheets(durations, sheets, most_rms), anything.tolist(), strict=True):
             readings[at] = _weighed(frames[at], found, score, by_line) if found or by_line else ()
     return readings
 
