@@ -21,9 +21,16 @@ def known(protocol: str) -> Floats:
     return np.array(evening(np.random.default_rng(3), 500, protocols, jitter_us=20).signed)
 
 
-def unknown(code: str, leader: str, sections: int, presses: int) -> Floats:
+def unknown(code: str, leader: str, sections: int, presses: int, jitter_us: float = 20) -> Floats:
     rng = np.random.default_rng(3)
-    return record(take_of(rng, a_stranger(rng, code, leader, sections), presses)[0], rng, jitter_us=20)
+    return record(take_of(rng, a_stranger(rng, code, leader, sections), presses)[0], rng, jitter_us=jitter_us)
+
+
+def noisy(protocol: str) -> Floats:
+    """A weak signal: so uneven that many a frame does not fit its sheet closely."""
+    rng = np.random.default_rng(3)
+    presses = [record(random_press(rng, protocol, 0)[0], rng, jitter_us=60, excess_us=60) for _ in range(30)]
+    return np.concatenate([part for press in presses for part in ([-IDLE_US], press)])
 
 
 def with_a_stray(protocol: str) -> Floats:
@@ -47,6 +54,9 @@ KINDS = {
     "pulse distance": lambda: unknown("pulse-distance", "double", 1, 500),
     "bi-phase": lambda: unknown("biphase", "run-in", 1, 500),
     "three sections": lambda: unknown("pulse-distance", "mark-space", 3, 300),
+    "noisy, fixed code": lambda: noisy("fixed-code"),
+    "noisy, denon": lambda: noisy("denon"),
+    "noisy, unknown": lambda: unknown("pulse-distance", "mark-space", 1, 30, jitter_us=70),
     "strays, nec": lambda: with_a_stray("nec"),
     "strays, jvc": lambda: with_a_stray("jvc"),
 }
@@ -61,7 +71,7 @@ def bare(pulses: Pulses) -> list[np.ndarray]:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_frames(kind: str) -> None:
-    """Aim: 10,000 frames in 2 s; a press whose first frame holds a stray, 20 ms."""
+    """Aim: 10,000 frames in 2 s; a press whose first frame holds a stray, or a noisy frame, 20 ms."""
     pulses = pulses_from_signed(KINDS[kind]())
     take = read_pulses(pulses, library())
     frames, presses = len(take.frames), len(take.presses)

@@ -11,6 +11,7 @@ from eager_tern.protocol.describing import Assumed, assumed_by, describe
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.loading import library, parse_sheet
 from eager_tern.protocol.take import TakeRead, read_pulses
+from eager_tern.protocol.unknown import keep_time, unknown_frames
 from eager_tern.signal.values import pulses_from_signed
 from tests.handsets import distance_frame, nec, record, serial
 
@@ -265,3 +266,15 @@ def test_a_frame_that_lost_a_mark_is_believed_only_where_a_copy_shows_what_it_wa
             wrong += said[: len(bits)] != bits and each.reading.confidence > 0.5
     assert wrong <= 6
     assert right >= 13 * (copies - 1)
+
+
+def test_copies_keep_time_together_that_would_not_by_themselves() -> None:
+    rng = np.random.default_rng(4)
+    bits = rng.integers(0, 2, 40).tolist()
+    frame = [*distance_frame([3000.0, -1500.0], 300.0, (1, 3), bits), -9_000.0]
+    noisy = record(frame * 4, rng, jitter_us=70)
+    found = unknown_frames(pulses_from_signed(noisy), 0)
+    assert found is not None
+    assert len(found.frames) == 4
+    assert all(keep_time(found.frames))
+    assert not all(keep_time([each])[0] for each in found.frames)

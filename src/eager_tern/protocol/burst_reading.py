@@ -45,7 +45,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
 from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
-from eager_tern.protocol.unknown import keeps_time, pulses_told, unknown_frames
+from eager_tern.protocol.unknown import keep_time, pulses_told, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
     MOST_IN_SECTION,
@@ -135,15 +135,19 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
     """Explanations of some of the bursts other than by a sheet."""
     found: list[Candidate] = []
     clear: set[int] = set()
+    repeated: set[int] = set()
     told: set[int] = set()
     parted: set[int] = set()
     for unknown in [] if by_hand else _unknown_over_several(line, bursts, left):
         found += [unknown, *_known_among(line, unknown.frames)]
         touched = bursts_of(bursts, [unknown])
         pulses = sum(bursts[at][1] - bursts[at][0] + 1 for at in touched)
-        keeping = sum(frame.last - frame.first + 1 for frame in unknown.frames if keeps_time(frame))
+        keep = zip(unknown.frames, keep_time(unknown.frames), strict=True)
+        keeping = sum(frame.last - frame.first + 1 for frame, keeps in keep if keeps)
         clear |= touched if keeping > NOTHING_LEFT * pulses else set()
-        told |= touched if sum(map(pulses_told, unknown.frames)) > NOTHING_LEFT * pulses else set()
+        said = Counter(frame.reading.bits.tobytes() for frame in unknown.frames)
+        repeated |= touched & clear if min(said.values()) > 1 else set()  # no stray pulse comes twice in one place
+        told |= touched if pulses_told(unknown.frames) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
     as_they_are = one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
@@ -151,10 +155,10 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
         keeps = at in clear
         if (as_it_is := begins.get(bursts[at][0])) is not None:
             best = as_it_is.frames[0]
-            keeps = keeps_time(best) or _is_clean_serial(best)
+            keeps = keep_time([best])[0] or _is_clean_serial(best)
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
-        burst = line.part(bursts[at])
-        found += _without_strays(burst, bursts[at][0], line.sheets, by_hand)
+        if at not in repeated:
+            found += _without_strays(line.part(bursts[at]), bursts[at][0], line.sheets, by_hand)
         if not keeps:
             first = bursts[at][0] - (2 if _has_a_leader_before(line, bursts, at) else 0)
             found += _disturbed(line.part((first, bursts[at][1])), first, line.sheets, at not in told)

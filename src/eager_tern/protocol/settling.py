@@ -14,7 +14,7 @@ from eager_tern.protocol.candidates import Line, Span, bursts_of_each, one_a_bur
 from eager_tern.protocol.damaged import FEWEST_CHECKED, has_checks, lies_close
 from eager_tern.protocol.presses import longest_silence_us
 from eager_tern.protocol.reading import Reading, by_size, read_by_sheets
-from eager_tern.protocol.unknown import keeps_time, unknown_frames
+from eager_tern.protocol.unknown import keep_time, unknown_frames
 from eager_tern.signal.assumed import LONGEST_GAP_US, MOST_IN_SECTION
 from eager_tern.signal.values import Floats, Pulses
 
@@ -127,7 +127,7 @@ def may_be_a_section(line: Line, bursts: Sequence[Span], at: int, settled: set[i
             if first < last:  # a lone mark is a sync
                 if beside not in settled and last - first < MOST_IN_SECTION:
                     found = unknown_frames(line.part((first, last)), first)
-                    if found is not None and all(map(keeps_time, found.frames)):
+                    if found is not None and all(keep_time(found.frames)):
                         return True
                 break
             beside += step

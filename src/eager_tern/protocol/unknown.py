@@ -5,6 +5,7 @@ them.
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from eager_tern.linecode.parts import is_mostly_data, parts_of
 from eager_tern.linecode.runs import Parsed, parsed
 from eager_tern.protocol.arbiter import Candidate
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, reading_of_line
+from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line
 from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Pulses
 
@@ -59,16 +60,41 @@ def _fits(found: Parsed) -> bool:
     return bool(clocks) and float(np.mean([c.rms_us / c.unit_us for c in clocks])) < COARSEST
 
 
-def keeps_time(frame: Frame) -> bool:
-    """Whether an unknown frame is one unbroken row of symbols behind its leader, so that it holds no stray pulse."""
-    best = frame.reading
+def keep_time(frames: Sequence[Frame]) -> list[bool]:
+    """Whether each of some unknown frames is one unbroken row of symbols behind its leader, so that it holds no stray
+    pulse.
+    """
+    return [even and _is_one_row(frame.reading) for frame, even in zip(frames, _are_even(frames), strict=True)]
+
+
+def pulses_told(frames: Sequence[Frame]) -> int:
+    """How many of the pulses of unknown frames their line code explains closely."""
+    told = [np.count_nonzero(~np.isnan(frame.reading.expected_us)) for frame in frames]
+    return sum(int(count) for count, even in zip(told, _are_even(frames), strict=True) if even)
+
+
+def _is_one_row(best: Reading) -> bool:
     told = np.flatnonzero(~np.isnan(best.expected_us))
-    row = best.bits.size >= FEWEST_STEADY and told[-1] - told[0] + 1 == told.size
-    return bool(row) and best.clock.rms_us < STEADY * best.clock.unit_us and best.protocol == UNKNOWN
+    return best.protocol == UNKNOWN and bool(told[-1] - told[0] + 1 == told.size)
 
 
-def pulses_told(frame: Frame) -> int:
-    """How many of an unknown frame's pulses its line code explains closely."""
-    best = frame.reading
-    steady = best.clock.rms_us < STEADY * best.clock.unit_us and best.bits.size >= FEWEST_STEADY
-    return int(np.count_nonzero(~np.isnan(best.expected_us))) if steady else 0
+def _are_even(frames: Sequence[Frame]) -> list[bool]:
+    """Whether the pulses of each frame lie close to its ruler, or those of all its copies on the average: noise
+    averages out, a misread pulse does not.
+    """
+    copies: dict[tuple[bytes, int], list[Frame]] = {}
+    for frame in frames:
+        copies.setdefault((frame.reading.bits.tobytes(), frame.pulses.durations_us.size), []).append(frame)
+    together = {said: _unevenness(of) for said, of in copies.items()}
+    even = []
+    for frame in frames:
+        clock, said = frame.reading.clock, (frame.reading.bits.tobytes(), frame.pulses.durations_us.size)
+        closely = min(clock.rms_us, together[said]) < STEADY * clock.unit_us
+        even.append(closely and frame.reading.bits.size >= FEWEST_STEADY)
+    return even
+
+
+def _unevenness(copies: Sequence[Frame]) -> float:
+    """By how much (µs) the pulses of copies err together; infinite where none is told in all of them."""
+    errors = np.mean([frame.pulses.durations_us - frame.reading.expected_us for frame in copies], axis=0)
+    return float(np.sqrt(np.nanmean(errors**2))) if not np.isnan(errors).all() else np.inf
