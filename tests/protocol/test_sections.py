@@ -74,3 +74,36 @@ def test_sections_have_symbols_of_one_length(longer: float, joined: bool, rng: n
         signed[-1] = -6e5
     take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=5)), library())
     assert {frame.reading.sections for frame in take.frames} == ({(24, 32)} if joined else {()})
+
+
+@pytest.mark.parametrize("hurt", ["fade", "filled"])
+def test_a_copy_that_lost_several_bits_is_no_section(hurt: str, rng: np.random.Generator) -> None:
+    """One press, twice: what damage took from the second copy makes it no other section."""
+    for _ in range(12):
+        bits = rng.integers(0, 2, int(rng.integers(24, 49))).tolist()
+        good = distance_frame([3000, -3000], 400, (1, 3), bits)
+        edges = np.cumsum(np.abs(good))
+        begin = float(rng.uniform(0.2, 0.7)) * edges[-1]
+        lost = (edges >= begin) & (edges < begin + float(rng.uniform(1_500, 4_000)))
+        keep = ~lost if np.count_nonzero(lost) % 2 == 0 else ~lost | (edges == edges[lost][0])
+        if hurt == "filled":
+            at = 2 * int(rng.integers(5, 20)) + 1
+            keep = np.ones(edges.size, bool)
+            keep[[at, at + 1, at + 4, at + 5]] = False
+        left = np.diff(np.concatenate(([0.0], edges[keep])))
+        damaged = (left * np.where(np.arange(left.size) % 2, -1, 1)).tolist()
+        signed = [-3e5, *good, -12_000.0, *damaged, -3e5]
+        frames = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=20)), library()).frames
+        assert all(frame.reading.sections == () or frame.reading.confidence <= 0.5 for frame in frames)
+        assert frames[0].reading.bits.tolist() == bits
+
+
+def test_what_a_hole_parts_is_doubted(rng: np.random.Generator) -> None:
+    """One press by itself, in the midst of which the signal faded: nothing tells it from two sections."""
+    for _ in range(6):
+        bits = rng.integers(0, 2, 41).tolist()
+        signed = distance_frame([3000, -3000], 400, (1, 3), bits)
+        hole = signed[36:48]
+        holed = [-3e5, *signed[:35], -abs(signed[35]) - sum(map(abs, hole)), *signed[48:], -3e5]
+        take = read_pulses(pulses_from_signed(record(holed, rng, jitter_us=20)), library())
+        assert all(frame.reading.confidence <= 0.5 for frame in take.frames)

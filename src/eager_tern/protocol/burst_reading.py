@@ -28,6 +28,7 @@ from eager_tern.protocol.certainty import as_sure_as_bits
 from eager_tern.protocol.characters import as_characters
 from eager_tern.protocol.chatter import frames_in_chatter
 from eager_tern.protocol.consensus import repaired_by_repeats
+from eager_tern.protocol.cut_leaders import with_their_leaders
 from eager_tern.protocol.damaged import (
     FEWEST_TO_MEND,
     Mended,
@@ -83,7 +84,8 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     frames, noise = as_characters(pulses, edges, frames, noise)
     frames, noise = doubtful_read_again(pulses, edges, frames, noise)
-    frames = as_sure_as_bits(as_sure_as_whole(pulses, with_sections(pulses, frames), sheets))
+    frames = with_their_leaders(with_sections(pulses, frames), sheets)
+    frames = as_sure_as_bits(as_sure_as_whole(pulses, frames, sheets))
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 

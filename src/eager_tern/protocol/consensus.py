@@ -13,7 +13,7 @@ from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
-from eager_tern.protocol.presses import Frame, with_confidence
+from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
 from eager_tern.protocol.wholeness import DOUBTED, is_left_of
 from eager_tern.signal.assumed import LONGEST_SILENCE_US
@@ -195,7 +195,7 @@ def _doubted_beside(model: Frame, frame: Frame) -> Frame:
     best = frame.reading
     alike = best.code == model.reading.code and best.clock.rms_us > CLEAN * best.clock.unit_us
     same_length = abs(frame.pulses.duration_us / model.pulses.duration_us - 1) < SAME_LENGTH
-    return with_confidence(frame, min(best.confidence, DOUBTED)) if alike and same_length else frame
+    return at_most(frame, DOUBTED) if alike and same_length else frame
 
 
 def _copy_near(model: Frame, frame: Frame, pulses: Pulses, edges: Floats) -> Frame | None:

@@ -121,7 +121,12 @@ def _is_held(readings: Sequence[Reading]) -> bool:
 
 def has_checks(reading: Reading) -> bool:
     """Whether its checks are of so many bits that they hardly hold by chance."""
-    return sum(check.width for check in reading.checks) >= FEWEST_CHECKED
+    return checked_bits(reading) >= FEWEST_CHECKED
+
+
+def checked_bits(reading: Reading) -> int:
+    """How many bits could not be otherwise if its checks hold."""
+    return sum(check.width for check in reading.checks)
 
 
 def without_one_short(pulses: Pulses) -> Iterator[Pulses]:

@@ -61,6 +61,11 @@ def with_confidence(frame: Frame, confidence: float) -> Frame:
     return replace(frame, readings=(replace(frame.reading, confidence=confidence), *frame.readings[1:]))
 
 
+def at_most(frame: Frame, confidence: float) -> Frame:
+    """The frame with no more confidence than that in its best reading."""
+    return with_confidence(frame, min(frame.reading.confidence, confidence))
+
+
 @dataclass(frozen=True)
 class Press:
     """A frame and its repeats, shape of a hold. ``first_missed``: only repeats were caught, so the code is unknown."""

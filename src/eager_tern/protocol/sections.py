@@ -10,9 +10,9 @@ import numpy as np
 
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.linecode.lengths import lengths_of
-from eager_tern.protocol.presses import Frame
+from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import SERIAL, Reading, Shape
-from eager_tern.protocol.wholeness import is_left_of
+from eager_tern.protocol.wholeness import BYTE, is_damaged_copy
 from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
@@ -41,7 +41,9 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
         period = 1 if periods[shapes] == len(row) and alone.intersection(shapes) else periods[shapes]
         for first in range(0, len(row), period):
             part = row[first : first + period]
-            out.append(_joined(pulses, part) if len(part) > 1 else part[0])
+            joined = _joined(pulses, part) if len(part) > 1 else part[0]
+            holed = len(part) > 1 and len(alike[shapes]) == 1 and _may_have_a_hole(part)
+            out.append(at_most(joined, DOUBTED) if holed else joined)
     return out
 
 
@@ -114,10 +116,12 @@ def _period(rows: Sequence[Sequence[Frame]]) -> int:
     """After how many frames most of some rows of the same shapes repeat themselves; 1 where it cannot be told."""
     size = len(rows[0])
     most = len(rows) / 2
+    if len(rows) == 1 and _holds_a_damaged_copy(rows[0]):
+        return 1
     for period in range(1, size):
         if sum(all(_same(row[i], row[i + period]) for i in range(size - period)) for row in rows) >= most:
             return period if _differ(rows, period) else 1
-    if size > MOST_SECTIONS or not _differ(rows, size) or (len(rows) == 1 and _holds_a_damaged_copy(rows[0])):
+    if size > MOST_SECTIONS or not _differ(rows, size):
         return 1
     return size
 
@@ -133,9 +137,17 @@ def _same(frame: Frame, other: Frame) -> bool:
 
 
 def _holds_a_damaged_copy(row: Sequence[Frame]) -> bool:
-    """Whether a frame of a row says what another one does, but for a few bits that were lost from it."""
-    said = sorted((frame.reading.bits for frame in row), key=lambda bits: bits.size)
-    return any(is_left_of(less, more) for less, more in combinations(said, 2))
+    """Whether a frame of a row says what another one does, but for what damage took from it."""
+    by_size = sorted(row, key=lambda frame: frame.reading.bits.size)
+    return any(is_damaged_copy(less, more) for less, more in combinations(by_size, 2))
+
+
+def _may_have_a_hole(sections: Sequence[Frame]) -> bool:
+    """Whether what was taken for sections may be one row of bits out of which some were lost: the later ones begin
+    without a leader, and not all have whole bytes.
+    """
+    bare = any(not np.isnan(section.reading.expected_us[0]) for section in sections[1:])
+    return bare and any(section.reading.bits.size % BYTE for section in sections)
 
 
 def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:

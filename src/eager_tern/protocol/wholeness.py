@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,10 +12,10 @@ from eager_tern.linecode.lengths import centres_of
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.lone import is_rather_damaged
-from eager_tern.protocol.presses import Frame, with_confidence
+from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import GUESSED, SERIAL, Reading, Shape
 from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.assumed import SHORTEST_GAP_US
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, SHORTEST_GAP_US
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats, Pulses
 
@@ -29,6 +29,9 @@ OUTLYING = 6.0  # standard deviations: no jitter
 BESIDE = 0.3  # of what lies between two lengths
 LONGER = 1.5  # than any symbol's: a leader's
 AS_LONG = 0.3  # of a unit: pulses that differ by less are of one length
+AS_LONG_AS_WHOLE = 0.04  # by which the lengths of a copy and of what damage left of it differ
+HALF_ALIKE = 0.5  # of the bits of a damaged copy, at its ends; two sections have a header alike
+MOSTLY_ALIKE = 0.75  # the same where no bit is missing
 FEWEST_ALIKE = 2  # frames of another shape, which make that the usual one
 
 Look = tuple[Shape, tuple[int, ...]]  # a frame's shape, and which pulses among its bits are none of them
@@ -50,13 +53,14 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
     out = list(frames)
     for at, (_, odd) in asked.items():
         if looks[asked[at]] == 1:
-            copies = (frames[beside].reading for beside in range(at - NEAR, at + NEAR + 1) if beside in asked)
-            lost = bool(odd) or any(_is_damaged(frames[at].reading.bits, copy.bits) for copy in copies)
+            beside = [other for other in range(at - NEAR, at + NEAR + 1) if other in asked and other != at]
+            lost = bool(odd) or any(_is_damaged(frames[at].reading.bits, frames[b].reading.bits) for b in beside)
             lost = lost or is_rather_damaged(frames[at], sheets)
-            out[at] = _doubted(frames[at], pulses.durations_us, lost, usual)
+            unlike = any(looks[asked[b]] == 1 and _is_beside_another(frames[at], frames[b]) for b in beside)
+            out[at] = _doubted(frames[at], pulses.durations_us, lost, unlike or usual[asked[at][0][0]] >= FEWEST_ALIKE)
     serial = [at for at, frame in enumerate(frames) if frame.best is not None and frame.best.protocol == SERIAL]
     if len(serial) == 1 and is_rather_damaged(frames[serial[0]], sheets):
-        out[serial[0]] = _at_most(frames[serial[0]], GUESSED)
+        out[serial[0]] = at_most(frames[serial[0]], GUESSED)
     return out
 
 
@@ -64,10 +68,26 @@ def is_left_of(less: Bits, more: Bits) -> bool:
     """Whether some bits are the beginning and the end of longer ones; two sections have a header alike at most."""
     if not FEWEST_LEFT <= less.size < more.size:
         return False
+    return _alike_at_the_ends(less, more) >= less.size - 1
+
+
+def _alike_at_the_ends(less: Bits, more: Bits) -> int:
+    """How many bits are alike from the beginnings on, and back from the ends."""
     ahead = less == more[: less.size]
     behind = (less == more[-less.size :])[::-1]
-    alike = sum(int(np.argmin(each)) if not each.all() else less.size for each in (ahead, behind))
-    return alike >= less.size - 1
+    return sum(int(np.argmin(each)) if not each.all() else less.size for each in (ahead, behind))
+
+
+def is_damaged_copy(less: Frame, more: Frame) -> bool:
+    """Whether a frame lacks a bit of the other, or takes as long as it and begins and ends like it: damage takes bits,
+    and no time.
+    """
+    few, many = less.reading.bits, more.reading.bits
+    if is_left_of(few, many):
+        return True
+    as_long = abs(less.pulses.duration_us / more.pulses.duration_us - 1) < AS_LONG_AS_WHOLE
+    most = MOSTLY_ALIKE if few.size == many.size else HALF_ALIKE
+    return as_long and few.size >= FEWEST_LEFT and most * few.size <= _alike_at_the_ends(few, many) < many.size
 
 
 def _is_damaged(bits: Bits, other: Bits) -> bool:
@@ -80,21 +100,26 @@ def _is_damaged(bits: Bits, other: Bits) -> bool:
     return added or lost
 
 
-def _doubted(frame: Frame, durations_us: Floats, lost: bool, usual: Mapping[str, int]) -> Frame:
-    """A frame unlike any other, with less confidence; ``lost`` tells that something among its bits may be."""
+def _is_beside_another(frame: Frame, other: Frame) -> bool:
+    """Whether one press sent both frames, in one line code, and the other is not what damage left of this one."""
+    first, second = sorted((frame, other), key=lambda each: each.first)
+    near = second.pulses.start_us - first.pulses.end_us < LONGEST_SILENCE_US
+    longer = frame.reading.bits.size > other.reading.bits.size
+    return near and frame.reading.code == other.reading.code and not (longer and is_damaged_copy(other, frame))
+
+
+def _doubted(frame: Frame, durations_us: Floats, lost: bool, unlike: bool) -> Frame:
+    """A frame unlike any other, with less confidence; ``lost`` tells that something among its bits may be, ``unlike``
+    that others of its code say how it should look, or look as odd beside it.
+    """
     best = frame.reading
     most = 1.0
-    if best.bits.size < FEWEST_BITS or usual[best.code] >= FEWEST_ALIKE:
+    if best.bits.size < FEWEST_BITS or unlike:
         most = DOUBTED
     beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
     if lost or any(space < SHORTEST_GAP_US for space in beside):
         most = GUESSED
-    return _at_most(frame, most)
-
-
-def _at_most(frame: Frame, confidence: float) -> Frame:
-    """The frame with no more confidence than that in its best reading."""
-    return with_confidence(frame, min(frame.reading.confidence, confidence))
+    return at_most(frame, most)
 
 
 def _looks(frames: Sequence[Frame]) -> list[Look]:
