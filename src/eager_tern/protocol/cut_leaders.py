@@ -8,6 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.damaged import checked_bits, has_checks, lies_close
 from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import GUESSED, UNKNOWN_MOST, Reading, read_by_sheets
@@ -99,22 +100,27 @@ def _same(one: Floats, other: Floats) -> bool:
 
 
 def _as_sheets(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
-    """The frame as a sheet's, read without its leader, if more checks speak for that; doubted, if as many do."""
-    leader_us, whole = _leader_us(frame), frame.pulses
-    begin = _first_bit(frame)
-    fitting = [without for without, leader in _without_leaders(tuple(sheets)) if _may_be_cut(leader_us, leader)]
-    rest = Pulses(
-        whole.durations_us[begin:], whole.start_us + float(whole.durations_us[:begin].sum()), whole.carrier_hz
-    )
-    readings = read_by_sheets([rest], fitting)[0]
-    if not readings or not readings[0].checks_hold or not lies_close(readings[0]) or not has_checks(readings[0]):
+    """The frame as a sheet's, with the leader it wants, if more checks speak for that; doubted, if as many do."""
+    whole, begin = frame.pulses, _first_bit(frame)
+    start_us = whole.start_us + float(whole.durations_us[:begin].sum())
+    rest = Pulses(whole.durations_us[begin:], start_us, whole.carrier_hz)
+    left = _leader_us(frame)
+    fitting = [each for each in _without_leaders(tuple(sheets)) if _may_be_cut(left, each[1])]
+    found = next(iter(read_by_sheets([rest], [without for without, _ in fitting])[0]), None)
+    if found is None or not found.checks_hold or not lies_close(found) or not has_checks(found):
         return frame
-    more = checked_bits(readings[0]) - checked_bits(frame.reading)
+    more = checked_bits(found) - checked_bits(frame.reading)
     if more <= 0:
         return at_most(frame, DOUBTED) if more == 0 else frame
-    names = {sheet.id: sheet for sheet in sheets}
-    sure = tuple(replace(r, confidence=min(r.confidence, UNKNOWN_MOST), sheet=names[r.protocol]) for r in readings)
-    return replace(frame, readings=sure, mended=CUT, read_as=rest)
+    of_sheet, leader_us = next(each for each in fitting if each[0] is found.sheet)
+    leader_us = leader_us / of_sheet.unit_us * found.clock.unit_us
+    leader_us = leader_us + found.clock.excess_us * alternating(leader_us.size)
+    mended = Pulses(np.concatenate((leader_us, rest.durations_us)), start_us - float(leader_us.sum()), whole.carrier_hz)
+    readings = read_by_sheets([mended], sheets)[0]
+    if not readings or readings[0].protocol != found.protocol:
+        return frame
+    sure = tuple(replace(r, confidence=min(r.confidence, found.confidence, UNKNOWN_MOST)) for r in readings)
+    return replace(frame, readings=sure, mended=CUT, read_as=mended)
 
 
 def _may_be_cut(leader_us: Floats, sheets_us: Floats) -> bool:
