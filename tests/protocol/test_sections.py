@@ -107,3 +107,12 @@ def test_what_a_hole_parts_is_doubted(rng: np.random.Generator) -> None:
         holed = [-3e5, *signed[:35], -abs(signed[35]) - sum(map(abs, hole)), *signed[48:], -3e5]
         take = read_pulses(pulses_from_signed(record(holed, rng, jitter_us=20)), library())
         assert all(frame.reading.confidence <= 0.5 for frame in take.frames)
+
+
+def test_a_frame_by_itself_of_an_odd_size_may_be_cut(rng: np.random.Generator) -> None:
+    for bits, sure in ((37, False), (36, True)):
+        signed = distance_frame([3000, -3000], 400, (1, 3), rng.integers(0, 2, bits).tolist())
+        take = read_pulses(pulses_from_signed(record([-3e5, *signed, -3e5], rng, jitter_us=20)), library())
+        (frame,) = take.frames
+        assert frame.reading.bits.size == bits
+        assert (frame.reading.confidence > 0.8) == sure

@@ -22,6 +22,8 @@ from eager_tern.signal.values import Floats, Pulses
 FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
 DOUBTED = 0.5  # confidence at most in one that is shorter, or unlike several others of its code
 NIBBLE, BYTE = 4, 8  # bits
+# Confidence at most in a frame by itself of no whole nibbles: one gadget in five sends such, three in four cut ones are.
+ODD_ALONE = 0.8
 NEAR = 2  # frames away: the longer of two that were one may stand between
 FEWEST_LEFT = 12  # bits that are the same by accident in one case of 200
 LOST_WITHIN = 1.1  # of what the pulses beside a lost mark last with it
@@ -113,7 +115,7 @@ def _doubted(frame: Frame, durations_us: Floats, lost: bool, unlike: bool) -> Fr
     that others of its code say how it should look, or look as odd beside it.
     """
     best = frame.reading
-    most = 1.0
+    most = 1.0 if best.bits.size % NIBBLE == 0 else ODD_ALONE
     if best.bits.size < FEWEST_BITS or unlike:
         most = DOUBTED
     beside = [durations_us[at] for at in (frame.first - 1, frame.last + 1) if 0 <= at < durations_us.size]
