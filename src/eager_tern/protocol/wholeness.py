@@ -22,7 +22,7 @@ from eager_tern.signal.values import Floats, Pulses
 FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
 DOUBTED = 0.5  # confidence at most in one that is shorter, or unlike several others of its code
 NIBBLE, BYTE = 4, 8  # bits
-# Confidence at most in a frame by itself of no whole nibbles: one gadget in five sends such, three in four cut ones are.
+# Confidence at most in a lone frame of no whole nibbles: one gadget in five sends such, three cut frames in four are.
 ODD_ALONE = 0.8
 NEAR = 2  # frames away: the longer of two that were one may stand between
 FEWEST_LEFT = 12  # bits that are the same by accident in one case of 200
