@@ -11,6 +11,7 @@ from math import log
 from typing import Any
 
 import numpy as np
+from tests.bad_days import DAMAGE, bad_days
 from tests.handsets import ALL_PROTOCOLS, distance_frame, join, random_press, record, serial
 from tests.state_frames import KINDS, state_frame
 from tests.strangers import CODES, LEADERS, a_stranger, take_of
@@ -49,6 +50,7 @@ def panel() -> Iterator[Take]:
     yield from _characters()
     yield from _in_chatter()
     yield from _damaged()
+    yield from _bad_days()
     yield from _levels()
     yield from _states()
     yield from _many()
@@ -147,6 +149,15 @@ def _damaged() -> Iterator[Take]:
         yield Take("damaged", [-IDLE_US, *join(d), -IDLE_US], [(sent.protocol, sent.fields)])
 
 
+def _bad_days() -> Iterator[Take]:
+    """Fades, interference, cut beginnings and ends: of presses, some of which are sent once only."""
+    for damage in DAMAGE:
+        for known in (True, False):
+            for day in bad_days(damage, known, 3, 10):
+                sent = [what if known else (what[0], (), what[1]) for _, _, what in day.sent]
+                yield Take("bad days", day.signed.tolist(), sent)
+
+
 def _levels() -> Iterator[Take]:
     """Symbols of two bits, and of three levels, in marks or in spaces."""
     for number in range(8):
@@ -157,7 +168,8 @@ def _levels() -> Iterator[Take]:
             symbols = rng.integers(0, count, 24)
             symbols[:count] = np.arange(count)
             pairs = [(unit, unit * (1 + s)) if number % 4 < 2 else (unit * (1 + s), unit) for s in symbols]
-            frame = [8 * unit, -5 * unit, *(d for mark, space in pairs for d in (mark, -space)), unit]
+            frame = [8 * unit, -5 * unit, *(d for mark, space in pairs for d in (mark, -space))]
+            frame = [*frame, unit] if number % 4 < 2 else frame[:-1]  # a mark ends the last space, if that tells
             take.signed += [*record(frame, rng, jitter_us=25, excess_us=30), -IDLE_US]
             bits = [int(b) for s in symbols for b in f"{s:02b}"]
             take.sent.append(("pulse-distance" if number % 4 < 2 else "pulse-width", (), bits))

@@ -40,4 +40,3 @@ def test_a_bad_day(damage: str, known: bool) -> None:
     right, wrong = (sum(each) for each in zip(*counts, strict=True))
     name = f"bad day, {damage}, {'known' if known else 'unknown'}"
     held(f"{name}: right where sure", right, right + wrong)
-

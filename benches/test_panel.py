@@ -15,7 +15,7 @@ def scores() -> dict[str, float]:
 
 @pytest.mark.parametrize(
     "kind",
-    ["known", "strangers", "characters", "chatter", "nothing sent", "damaged", "levels", "states", "many"],
+    ["known", "strangers", "characters", "chatter", "nothing sent", "damaged", "bad days", "levels", "states", "many"],
 )
 def test_the_panel(scores: dict[str, float], kind: str) -> None:
     held_score(f"panel, {kind}", scores[kind])

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -23,7 +24,7 @@ class BadDay:
     """A take and what was sent in it: from when to when (µs), and protocol with fields or line code with bits."""
 
     signed: np.ndarray
-    sent: list[tuple[float, float, object]]
+    sent: list[tuple[float, float, Any]]
 
 
 def held_at(edges: Edges, begin: float, end: float, mark: bool) -> Edges:
@@ -85,7 +86,7 @@ def bad_days(damage: str, known: bool, count: int, seed: int) -> Iterator[BadDay
         rng = np.random.default_rng([seed, number, known])
         excess, jitter = float(rng.uniform(-40, 80)), float(rng.choice([10, 25, 40]))
         signed: list[float] = []
-        sent: list[tuple[float, float, object]] = []
+        sent: list[tuple[float, float, Any]] = []
         for _ in range(int(rng.integers(1, 5))):
             copies, said = _press(rng, known)
             edges = np.cumsum(np.abs(record([-1e4, *copies], rng, jitter_us=jitter, excess_us=excess)))
@@ -102,11 +103,11 @@ def bad_days(damage: str, known: bool, count: int, seed: int) -> Iterator[BadDay
         yield BadDay(np.array([*signed, -SILENCE_US]), sent)
 
 
-def _press(rng: np.random.Generator, known: bool) -> tuple[list[float], object]:
+def _press(rng: np.random.Generator, known: bool) -> tuple[list[float], Any]:
     """A press from its first mark to its last, and what it says."""
     if known:
         signed, sent = random_press(rng, ALL_PROTOCOLS[int(rng.integers(len(ALL_PROTOCOLS) - 1))], 0)
-        what: object = (sent.protocol, {name: value for name, value in sent.fields.items() if name != "text"})
+        what: Any = (sent.protocol, {name: value for name, value in sent.fields.items() if name != "text"})
     else:
         stranger = a_stranger(rng, CODES[int(rng.integers(len(CODES)))], "mark-space")
         signed, pressed = take_of(rng, stranger, 1)
