@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -11,7 +12,7 @@ import numpy as np
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.damaged import checked_bits, has_checks, lies_close
 from eager_tern.protocol.presses import Frame, at_most
-from eager_tern.protocol.reading import GUESSED, UNKNOWN_MOST, Reading, read_by_sheets
+from eager_tern.protocol.reading import GUESSED, UNKNOWN_MOST, Reading, Shape, read_by_sheets
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import is_paired
 from eager_tern.signal.values import Floats, Pulses
@@ -21,6 +22,7 @@ SAME_LEADER = 0.15  # by which the leaders of one gadget differ
 ALIKE = 0.2  # by which symbols of one code differ, between receivers and handsets
 STRAY = 0.3  # of a unit: a mark so short is none of the frame
 DOUBTED = 0.5  # confidence at most where another sheet has as many checks
+NEIGHBOURS = 3  # in order of length, among which a leader is looked for again
 CUT = "its leader was cut short"
 
 
@@ -31,17 +33,33 @@ def with_their_leaders(frames: Sequence[Frame], sheets: Sequence[Sheet]) -> list
     Only what no sheet explains is asked, or one whose leader is another. A leader that comes twice is no accident.
     """
     asked = [at for at, frame in enumerate(frames) if _is_open(frame)]
-    leaders = {at: (frames[at].reading.shape, _leader_us(frames[at])) for at in asked}
+    said = Counter((frames[at].reading.shape, frames[at].reading.bits.tobytes()) for at in asked)
     out = list(frames)
-    for at, (shape, leader_us) in leaders.items():
-        beside = {other: us for other, (also, us) in leaders.items() if other != at and also == shape}
-        if any(_same(leader_us, other) for other in beside.values()):
-            continue
+    for at in _of_leaders_of_their_own(frames, asked):
         out[at] = _as_sheets(frames[at], sheets)
-        said_again = any(np.array_equal(frames[at].reading.bits, frames[other].reading.bits) for other in beside)
-        if out[at].is_unknown and not said_again and _is_rest_of(frames[at], sheets):
+        once = said[frames[at].reading.shape, frames[at].reading.bits.tobytes()] == 1
+        if out[at].is_unknown and once and _is_rest_of(frames[at], sheets):
             out[at] = at_most(frames[at], GUESSED)
     return out
+
+
+def _of_leaders_of_their_own(frames: Sequence[Frame], asked: Sequence[int]) -> list[int]:
+    """Those of some frames, by their numbers, whose leader no other frame of their shape has."""
+    groups: dict[tuple[Shape, int], list[tuple[int, Floats]]] = {}
+    for at in asked:
+        leader_us = _leader_us(frames[at])
+        groups.setdefault((frames[at].reading.shape, leader_us.size), []).append((at, leader_us))
+    own = []
+    for group in groups.values():
+        leaders = np.array([leader_us for _, leader_us in group])
+        order = np.argsort(leaders.sum(axis=1), kind="stable")
+        recurs = np.zeros(len(group), np.bool_)
+        for apart in range(1, min(NEIGHBOURS, len(group) - 1) + 1):  # of one length stand together
+            one, other = order[:-apart], order[apart:]
+            same = (np.abs(leaders[one] - leaders[other]) <= SAME_LEADER * leaders[other]).all(axis=1)
+            recurs[one[same]] = recurs[other[same]] = True
+        own += [at for (at, _), again in zip(group, recurs.tolist(), strict=True) if not again]
+    return own
 
 
 def _is_rest_of(frame: Frame, sheets: Sequence[Sheet]) -> bool:

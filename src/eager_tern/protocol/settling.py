@@ -84,13 +84,14 @@ def like_their_copies(line: Line, bursts: Sequence[Span], left: set[int]) -> Ite
     averages out, a code that is another does not.
     """
     sought = {bursts[at] for at in left}
-    for copies in _copies_beside_each_other(line, bursts, sought):
-        mean = Pulses(np.mean([line.part(span).durations_us for span in copies], axis=0), 0.0)
-        best = next(iter(read_by_sheets([mean], line.sheets)[0]), None)
+    groups = list(_copies_beside_each_other(line, bursts, sought))
+    means = [Pulses(np.mean([line.part(span).durations_us for span in copies], axis=0), 0.0) for copies in groups]
+    uneven = partial(read_by_sheets, most_rms=UNEVEN)
+    for copies, readings in zip(groups, read_by_sheets(means, line.sheets), strict=True):
+        best = next(iter(readings), None)
         if best is None or best.sheet is None or not best.bits.size or not _is_close(best):
             continue
         unsettled = [span for span in copies if span in sought]
-        uneven = partial(read_by_sheets, most_rms=UNEVEN)
         for each in one_a_burst(replace(line, sheets=(best.sheet,)), unsettled, uneven):
             if np.array_equal(each.frames[0].reading.bits, best.bits):
                 yield each
