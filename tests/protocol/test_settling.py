@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from eager_tern.protocol.candidates import Line, one_a_burst
+from eager_tern.protocol.candidates import Line, bursts_of, one_a_burst
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.reading import read_by_sheets
 from eager_tern.protocol.settling import like_their_copies, settled_by_sheets
@@ -42,7 +42,7 @@ def settled(pulses: Pulses) -> tuple[set[int], int, int]:
     line, bursts = as_line(pulses), split_bursts(pulses)
     found = one_a_burst(line, bursts, read_by_sheets)
     alone = settled_by_sheets(line, bursts, found)
-    more = list(like_their_copies(line, bursts, set(range(len(bursts))) - alone))
+    more = list(like_their_copies(line, bursts, set(range(len(bursts))) - alone, bursts_of(bursts, found)))
     return alone, len(more), len(bursts)
 
 

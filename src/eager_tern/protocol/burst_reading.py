@@ -99,7 +99,7 @@ def _candidates(line: Line, bursts: Sequence[Span], by_hand: bool) -> list[Candi
     if mended := list(_without_glitches(line, [b for at, b in enumerate(bursts) if at not in settled])):
         found += mended
         settled = settled_by_sheets(line, bursts, found)  # with them, what follows them
-    alike = list(like_their_copies(line, bursts, set(range(len(bursts))) - settled))
+    alike = list(like_their_copies(line, bursts, set(range(len(bursts))) - settled, bursts_of(bursts, found)))
     found += alike
     settled |= bursts_of(bursts, alike)
     # What no check speaks for may be a section of what stands beside it.

@@ -119,15 +119,21 @@ def _same(one: Floats, other: Floats) -> bool:
 
 def _as_sheets(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
     """The frame as a sheet's, with the leader it wants, if more checks speak for that; doubted, if as many do."""
+    left, best = _leader_us(frame), frame.reading
+    fitting = [
+        (without, leader)
+        for without, leader in _without_leaders(tuple(sheets))
+        if without.code == best.code and without.bit_count == best.bits.size and _may_be_cut(left, leader)
+    ]
+    if not fitting:
+        return frame
     whole, begin = frame.pulses, _first_bit(frame)
     start_us = whole.start_us + float(whole.durations_us[:begin].sum())
     rest = Pulses(whole.durations_us[begin:], start_us, whole.carrier_hz)
-    left = _leader_us(frame)
-    fitting = [each for each in _without_leaders(tuple(sheets)) if _may_be_cut(left, each[1])]
     found = next(iter(read_by_sheets([rest], [without for without, _ in fitting])[0]), None)
     if found is None or not found.checks_hold or not lies_close(found) or not has_checks(found):
         return frame
-    more = checked_bits(found) - checked_bits(frame.reading)
+    more = checked_bits(found) - checked_bits(best)
     if more <= 0:
         return at_most(frame, DOUBTED) if more == 0 else frame
     of_sheet, leader_us = next(each for each in fitting if each[0] is found.sheet)

@@ -79,12 +79,12 @@ def _inverts(one: Reading, other: Reading) -> bool:
     return bool(same and np.count_nonzero(one.bits != other.bits) >= FEWEST_CHECKED)
 
 
-def like_their_copies(line: Line, bursts: Sequence[Span], left: set[int]) -> Iterator[Candidate]:
-    """The bursts that say what the mean of the copies beside them says, where that lies close to a sheet's frame: noise
-    averages out, a code that is another does not.
+def like_their_copies(line: Line, bursts: Sequence[Span], left: set[int], fitting: set[int]) -> Iterator[Candidate]:
+    """The bursts ``left`` that say what the mean of the copies beside them says, where that lies close to a sheet's
+    frame: noise averages out, a code that is another does not. One of the copies is ``fitting`` a sheet by itself.
     """
     sought = {bursts[at] for at in left}
-    groups = list(_copies_beside_each_other(line, bursts, sought))
+    groups = list(_copies_beside_each_other(line, bursts, left, fitting))
     means = [Pulses(np.mean([line.part(span).durations_us for span in copies], axis=0), 0.0) for copies in groups]
     uneven = partial(read_by_sheets, most_rms=UNEVEN)
     for copies, readings in zip(groups, read_by_sheets(means, line.sheets), strict=True):
@@ -97,15 +97,19 @@ def like_their_copies(line: Line, bursts: Sequence[Span], left: set[int]) -> Ite
                 yield each
 
 
-def _copies_beside_each_other(line: Line, bursts: Sequence[Span], sought: set[Span]) -> Iterator[list[Span]]:
-    """Bursts close together that are the same but for noise, where one of them is sought."""
-    for row in rows_of(line, bursts, set(range(len(bursts)))) if sought else ():
+def _copies_beside_each_other(
+    line: Line, bursts: Sequence[Span], left: set[int], fitting: set[int]
+) -> Iterator[list[Span]]:
+    """Bursts close together that are the same but for noise, where one of them is left, and one in the row fits."""
+    for row in rows_of(line, bursts, set(range(len(bursts)))) if left & fitting else ():
+        if left.isdisjoint(row) or fitting.isdisjoint(row):
+            continue
         spans = [bursts[at] for at in row if bursts[at][1] - bursts[at][0] < MOST_IN_SECTION]
-        if sought.intersection(spans):
-            for alike, durations in by_size([line.part(span) for span in spans]):
-                for copies in _same_but_for_noise(durations):
-                    if sought.intersection(found := [spans[alike[copy]] for copy in copies]):
-                        yield found
+        sought = {bursts[at] for at in left.intersection(row)}
+        for alike, durations in by_size([line.part(span) for span in spans]):
+            for copies in _same_but_for_noise(durations):
+                if sought.intersection(found := [spans[alike[copy]] for copy in copies]):
+                    yield found
 
 
 def _same_but_for_noise(durations_us: Floats) -> Iterator[list[int]]:
