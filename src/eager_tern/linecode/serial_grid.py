@@ -206,25 +206,24 @@ def _placed(
     """
     pulses = durations_us.shape[1]
     exact = np.maximum(durations_us - excesses_us[:, None] * alternating(pulses), 0.0) / units_us[:, None]
-    tries = np.arange(len(exact))
-    in_bits = np.empty_like(exact)
-    at, filled = np.zeros(len(exact)), np.zeros(len(exact))  # bits into the character, exactly and in whole ones
+    exact, in_bits, stand = exact.T.copy(), np.empty((pulses, len(exact))), np.ones(len(exact), np.bool_)
+    at, filled = np.zeros(stand.size), np.zeros(stand.size)  # bits into the character, exactly and in whole ones
     for pulse in range(pulses):
-        length_here = exact[:, pulse]
-        count = np.maximum(np.rint(at + length_here) - filled, 1.0)
-        filled = filled + count
-        at = at + length_here  # not rounded, so that errors do not add up
-        in_bits[:, pulse] = count
+        at += exact[pulse]  # not rounded, so that errors do not add up
+        count = np.maximum(np.rint(at) - filled, 1.0)
+        filled += count
+        in_bits[pulse] = count
+        full = filled >= lengths
+        if not full.any():
+            continue
         if pulse % 2:
-            in_bits[filled > lengths, pulse] = np.nan
-            ended = filled >= lengths
-            at[ended] = filled[ended] = 0.0
-        elif (filled >= lengths).any():  # the stop bit is a space
-            left = filled < lengths
-            tries, lengths = tries[left], lengths[left]
-            exact, in_bits, at, filled = exact[left], in_bits[left], at[left], filled[left]
-            if not tries.size:
+            in_bits[pulse, filled > lengths] = np.nan
+        else:  # the stop bit is a space
+            stand &= ~full
+            if not stand.any():
                 break
+        at[full] = filled[full] = 0.0
+    tries, in_bits = np.flatnonzero(stand), in_bits[:, stand].T.copy()
     some = ~np.isnan(in_bits).all(axis=1)
     return tries[some], in_bits[some]
 
