@@ -71,3 +71,18 @@ def test_a_frame_of_another_sheet_by_the_leader_alone_is_doubted() -> None:
     (frame,) = read([signed[0] * 0.6, *signed[1:]])
     assert frame.reading.protocol in ("nec-ext", "nec-x", "unknown")
     assert frame.reading.protocol == "nec-ext" or frame.reading.confidence <= 0.5
+
+
+@pytest.mark.parametrize(("stray_us", "read_all_the_same"), [(140.0, True), (200.0, False)])
+def test_a_stray_mark_before_what_is_left_of_a_leader(stray_us: float, read_all_the_same: bool) -> None:
+    signed, _ = first_frame("nec")
+    frames = read([stray_us, -2_500.0, 1_500.0, *signed[1:]])
+    assert (frames[-1].mended == "its leader was cut short") == read_all_the_same
+
+
+@pytest.mark.parametrize(("bit_us", "rest"), [(562.5, True), (950.0, True), (1100.0, False)])
+def test_symbols_that_are_no_sheets_are_no_rest_of_its_frame(bit_us: float, rest: bool) -> None:
+    bits = [0, 1, 1, 0, 1, 0, 0, 1, 1, 1, 0, 1, 0, 0, 1, 0, 1, 1, 0, 0, 1, 0, 1, 0]
+    (frame,) = read(distance_frame([], bit_us, (1, 3), bits))
+    assert frame.is_unknown
+    assert (frame.reading.confidence <= 0.3) == rest

@@ -8,7 +8,7 @@ import pytest
 from eager_tern.protocol.candidates import Line, bursts_of, one_a_burst
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.reading import read_by_sheets
-from eager_tern.protocol.settling import like_their_copies, settled_by_sheets
+from eager_tern.protocol.settling import _same_but_for_noise, like_their_copies, settled_by_sheets
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.bursts import split_bursts
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
@@ -76,3 +76,9 @@ def test_frames_of_no_sheet_are_left(jitter_us: float) -> None:
     alone, more, _ = settled(pulses_from_signed(record(frame * 3, np.random.default_rng(1), jitter_us=jitter_us)))
     assert not alone
     assert not more
+
+
+def test_copies_are_as_near_as_noise_makes_them() -> None:
+    """The nearest is 10 µs away: 14 are the same noise, 18 are another frame."""
+    frame = np.tile([500.0, 1000.0], 12)
+    assert list(_same_but_for_noise(np.array([frame, frame + 10, frame + 14, frame + 18]))) == [[0, 1, 2]]
