@@ -42,13 +42,25 @@ def listen(recorder: Recorder, seconds: float, enough: Callable[[Received], bool
     return received
 
 
+def until_heard(pulses: int) -> Callable[[Received], bool]:
+    """For ``listen``: whether so many pulses have come. A busy machine takes its time for them."""
+    heard = 0
+
+    def enough(received: Received) -> bool:
+        nonlocal heard
+        heard += sum(part.size for part in received.durations)
+        return heard >= pulses
+
+    return enough
+
+
 def test_a_hold_arrives_as_it_was_sent(stand_in: StandInProcess) -> None:
     recorder = Recorder.open(stand_in.device)
     frames = nec(0x5B, 0x16, 1)
     stand_in.down(frames[:68], frames[68:])
-    time.sleep(0.1)
+    received = listen(recorder, 8.0, until_heard(80))  # the frame and three repeats
     stand_in.up()
-    received = listen(recorder, 0.5)
+    received += listen(recorder, 0.5)
     recorder.close()
     assert any(r.hello is not None and r.hello.name == "stand-in" for r in received)
     assert not any(r.scrambled or r.lost_lines for r in received)
@@ -56,7 +68,7 @@ def test_a_hold_arrives_as_it_was_sent(stand_in: StandInProcess) -> None:
     (press,) = read_pulses(pulses_from_signed(signed), library()).presses
     assert press.lead.best is not None
     assert press.lead.best.fields == {"address": 0x5B, "command": 0x16}
-    assert 3 <= len(press.frames) <= 9
+    assert len(press.frames) >= 3
 
 
 def test_the_obligatory_frames_are_sent_for_a_tap(stand_in: StandInProcess) -> None:
@@ -64,7 +76,8 @@ def test_the_obligatory_frames_are_sent_for_a_tap(stand_in: StandInProcess) -> N
     frame = join(sony(50, 21, 1)).tolist()
     stand_in.down(frame, frame, 3)
     stand_in.up()
-    signed = np.concatenate([part for r in listen(recorder, 0.4) for part in r.durations])
+    received = listen(recorder, 8.0, until_heard(2 * len(frame) + 1)) + listen(recorder, 0.5)
+    signed = np.concatenate([part for r in received for part in r.durations])
     recorder.close()
     (press,) = read_pulses(pulses_from_signed(signed), library()).presses
     assert len(press.frames) == 3
