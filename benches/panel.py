@@ -154,8 +154,7 @@ def _bad_days() -> Iterator[Take]:
     for damage in DAMAGE:
         for known in (True, False):
             for day in bad_days(damage, known, 3, 10):
-                sent = [what if known else (what[0], (), what[1]) for _, _, what in day.sent]
-                yield Take("bad days", day.signed.tolist(), sent)
+                yield Take("bad days", day.signed.tolist(), [what for _, _, what in day.sent])
 
 
 def _levels() -> Iterator[Take]:

@@ -6,18 +6,12 @@ import pytest
 from tests.bad_days import DAMAGE, BadDay, bad_days
 
 from benches.baseline import held
+from benches.panel import said
 from eager_tern.protocol.loading import library
-from eager_tern.protocol.reading import UNKNOWN, Reading
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import pulses_from_signed
 
 SURE = 0.95
-
-
-def said(reading: Reading) -> object:
-    if reading.protocol == UNKNOWN:
-        return reading.code, reading.bits.tolist()
-    return reading.protocol, {name: value for name, value in reading.fields.items() if name != "text"}
 
 
 def sure_frames(day: BadDay) -> tuple[int, int]:

@@ -21,7 +21,7 @@ Edges = np.ndarray  # µs from the first mark on; every second one ends a mark
 
 @dataclass(frozen=True)
 class BadDay:
-    """A take and what was sent in it: from when to when (µs), and protocol with fields or line code with bits."""
+    """A take and what was sent in it: from when to when (µs), and protocol and fields, or line code, sections, bits."""
 
     signed: np.ndarray
     sent: list[tuple[float, float, Any]]
@@ -111,7 +111,7 @@ def _press(rng: np.random.Generator, known: bool) -> tuple[list[float], Any]:
     else:
         stranger = a_stranger(rng, CODES[int(rng.integers(len(CODES)))], "mark-space")
         signed, pressed = take_of(rng, stranger, 1)
-        what = (stranger.code, pressed[0].bits)
+        what = (stranger.code, (), pressed[0].bits)
     signed = join(list(signed))
     signed = signed[1:] if signed[0] < 0 else signed
     return (signed[:-1] if signed[-1] < 0 else signed), what

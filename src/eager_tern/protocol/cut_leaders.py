@@ -11,17 +11,17 @@ import numpy as np
 
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.damaged import checked_bits, has_checks, lies_close
+from eager_tern.protocol.lone import SAME_LEADER
 from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import GUESSED, UNKNOWN_MOST, Reading, Shape, read_by_sheets
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import is_paired
+from eager_tern.protocol.wholeness import DOUBTED
 from eager_tern.signal.values import Floats, Pulses
 
 LONGER = 1.15  # than its sheet's: by which a receiver, and a handset's clock, may lengthen a leader
-SAME_LEADER = 0.15  # by which the leaders of one gadget differ
 ALIKE = 0.2  # by which symbols of one code differ, between receivers and handsets
 STRAY = 0.3  # of a unit: a mark so short is none of the frame
-DOUBTED = 0.5  # confidence at most where another sheet has as many checks
 NEIGHBOURS = 3  # in order of length, among which a leader is looked for again
 CUT = "its leader was cut short"
 
@@ -82,7 +82,8 @@ def _is_open(frame: Frame) -> bool:
     """Whether a frame may be another's but for the leader: unknown, or with a leader that is not its sheet's."""
     if frame.best is None or frame.mended or not frame.best.bits.size:
         return False
-    return frame.is_unknown or (frame.best.known and not _same(_leader_us(frame), _leader_of(frame.best)))
+    wanted_us = np.abs(np.array(_leader_units(frame.best))) * frame.best.clock.unit_us
+    return frame.is_unknown or (frame.best.known and not _same(_leader_us(frame), wanted_us))
 
 
 def _leader_us(frame: Frame) -> Floats:
@@ -95,7 +96,7 @@ def _leader_us(frame: Frame) -> Floats:
 def _first_bit(frame: Frame) -> int:
     """The pulse with which the bits begin."""
     best = frame.reading
-    return len(_leader_of(best)) if best.known else int(np.argmax(~np.isnan(best.expected_us)))
+    return len(_leader_units(best)) if best.known else int(np.argmax(~np.isnan(best.expected_us)))
 
 
 def _without_cut_bits(leader_us: Floats, alphabet_us: Floats) -> Iterator[Floats]:
@@ -106,11 +107,9 @@ def _without_cut_bits(leader_us: Floats, alphabet_us: Floats) -> Iterator[Floats
         yield leader_us
 
 
-def _leader_of(best: Reading) -> Floats:
-    """The leader that a sheet's frame should have, on its own ruler (µs)."""
-    kind = best.sheet.frame(best.kind) if best.sheet is not None else None
-    leader: Floats = np.abs(np.array(kind.leader if kind is not None else ())) * best.clock.unit_us
-    return leader
+def _leader_units(best: Reading) -> tuple[float, ...]:
+    """The leader that a sheet's frame should have, in units."""
+    return best.sheet.frame(best.kind).leader if best.sheet is not None else ()
 
 
 def _same(one: Floats, other: Floats) -> bool:

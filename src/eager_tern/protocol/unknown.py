@@ -82,16 +82,16 @@ def _are_even(frames: Sequence[Frame]) -> list[bool]:
     """Whether the pulses of each frame lie close to its ruler, or those of all its copies on the average: noise
     averages out, a misread pulse does not.
     """
+    said = [(frame.reading.bits.tobytes(), frame.pulses.durations_us.size) for frame in frames]
     copies: dict[tuple[bytes, int], list[Frame]] = {}
-    for frame in frames:
-        copies.setdefault((frame.reading.bits.tobytes(), frame.pulses.durations_us.size), []).append(frame)
-    together = {said: _unevenness(of) for said, of in copies.items()}
-    even = []
-    for frame in frames:
-        clock, said = frame.reading.clock, (frame.reading.bits.tobytes(), frame.pulses.durations_us.size)
-        closely = min(clock.rms_us, together[said]) < STEADY * clock.unit_us
-        even.append(closely and frame.reading.bits.size >= FEWEST_STEADY)
-    return even
+    for frame, what in zip(frames, said, strict=True):
+        copies.setdefault(what, []).append(frame)
+    together = {what: _unevenness(of) for what, of in copies.items()}
+    return [
+        frame.reading.bits.size >= FEWEST_STEADY
+        and min(frame.reading.clock.rms_us, together[what]) < STEADY * frame.reading.clock.unit_us
+        for frame, what in zip(frames, said, strict=True)
+    ]
 
 
 def _unevenness(copies: Sequence[Frame]) -> float:
