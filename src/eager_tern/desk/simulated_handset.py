@@ -23,7 +23,7 @@ from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.signal.values import Floats
 
 BETWEEN_MS = 900
-LOST_S = 6.0  # without an answer, a shot is sent once more
+LOST_S = 6.0  # a shot of which nothing was heard for so long is sent once more
 NEXT, ALL = "Send the next shot", "Send all that are left"
 
 
@@ -45,8 +45,9 @@ class SimulatedHandset(QWidget):
         self._planned: PlannedGadget | None = None
         self._all = QTimer(self)
         self._all.setInterval(BETWEEN_MS)
-        self._all.timeout.connect(self._send_next)
+        self._all.timeout.connect(self.send_next)
         self._sent: tuple[int, float] | None = None  # the shot sent last, and when
+        self._heard = False  # whether something came since
         self.buttons: dict[str, QPushButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
@@ -62,6 +63,7 @@ class SimulatedHandset(QWidget):
         sending.reacted.when(self._show_face)
         self.hide()
         live.changed.connect(self._follow)
+        live.pulses_heard.when(self._hear)
 
     def _follow(self) -> None:
         """Show the keys of the simulated gadget that is listened to, if it is one."""
@@ -119,12 +121,16 @@ class SimulatedHandset(QWidget):
         """What the gadget itself shows: it hears its handset, and whatever else is said to it."""
         self.face.show_gadget(self._sending.gadgets.get(self._gadget))
 
-    def _send_next(self) -> None:
-        """The next of all shots, once the one before it has been heard."""
-        at = next_shot(self._plan.shots())
-        if self._sent is not None and self._sent[0] == at and time.monotonic() - self._sent[1] < LOST_S:
-            return
+    def send_next(self) -> None:
+        """The next of all shots, once the one before it is taken. What a busy machine has yet to read is not lost."""
+        if self._sent is not None and self._sent[0] == next_shot(self._plan.shots()):
+            lost = not self._heard and time.monotonic() - self._sent[1] >= LOST_S
+            if not lost:
+                return
         self.send_shot()
+
+    def _hear(self) -> None:
+        self._heard = True
 
     def send_shot(self) -> None:
         """Send what the next shot asks for, if there is one and the gadget has such a thing."""
@@ -140,7 +146,7 @@ class SimulatedHandset(QWidget):
             self._all.stop()
             self.failed.emit(f"The simulated gadget cannot send “{shots[at].spoken}”: {error}")
             return
-        self._sent = at, time.monotonic()
+        self._sent, self._heard = (at, time.monotonic()), False
         self._send(*turn)
         self._up()  # at once: a press is not held longer because the window was busy
 
