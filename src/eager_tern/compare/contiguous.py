@@ -127,26 +127,26 @@ def _binary(
 def _decimal(
     bits: BitRows, usable: NDArray[np.bool_], q: NDArray[np.int64], row: int, direction: int, errors: int
 ) -> Iterator[tuple[tuple[int, ...], int]]:
-    """The same of numbers in BCD."""
+    """The same of numbers in BCD; the first digit may have less than four bits."""
     apart, columns = q - q[row], bits.shape[1]
     low = np.flatnonzero(usable)
     number = np.zeros((low.size, len(q)), np.int64)
     wrong = np.zeros((low.size, len(q)), np.bool_)
     for place in range(WIDEST // 4):
-        at = low[:, None] + direction * (4 * place + np.arange(4))  # the lowest bit first
-        inside = (at.min(axis=1) >= 0) & (at.max(axis=1) < columns)
-        inside[inside] = usable[at[inside]].all(axis=1)
-        low, at = low[inside], at[inside]
-        digit = np.tensordot(bits[:, at].astype(np.int64), [1, 2, 4, 8], axes=1).T  # (runs, rows)
-        number, wrong = number[inside] + digit * 10**place, wrong[inside] | (digit > 9)
-        moved = number - number[:, [row]]
-        fits = np.sum(wrong | ((moved - apart) % 10 ** (place + 1) != 0), axis=1) <= errors
-        low, number, wrong, moved = low[fits], number[fits], wrong[fits], moved[fits]
+        for width in (1, 2, 3, 4):
+            at = low[:, None] + direction * (4 * place + np.arange(width))  # the lowest bit first
+            inside = (at.min(axis=1) >= 0) & (at.max(axis=1) < columns)
+            inside[inside] = usable[at[inside]].all(axis=1)
+            digit = np.tensordot(bits[:, at[inside]].astype(np.int64), 1 << np.arange(width), axes=1).T  # (runs, rows)
+            with_it, none = number[inside] + digit * 10**place, wrong[inside] | (digit > 9)
+            moved = with_it - with_it[:, [row]]
+            for n in np.flatnonzero(np.sum(none | (moved != apart), axis=1) <= errors).tolist() if place else ():
+                run = low[inside][n] + direction * np.arange(4 * place + width - 1, -1, -1)
+                yield tuple(run.tolist()), int(with_it[n, row])
+        fits = np.sum(none | ((moved - apart) % 10 ** (place + 1) != 0), axis=1) <= errors
+        low, number, wrong = low[inside][fits], with_it[fits], none[fits]
         if not low.size:
             return
-        for n in range(low.size) if place else ():
-            if np.sum(wrong[n] | (moved[n] != apart)) <= errors:
-                yield tuple((low[n] + direction * np.arange(4 * place + 3, -1, -1)).tolist()), int(number[n, row])
 
 
 def offset_cost(offset: float, scale: float) -> float:

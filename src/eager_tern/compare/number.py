@@ -50,5 +50,5 @@ def decoded(raw: Ints, encoding: Encoding, width: int) -> Ints:
             number ^= number >> shift
         return number
     if encoding == "bcd":
-        return np.asarray(sum((raw >> 4 * digit & 15) * 10**digit for digit in range(width // 4)))
+        return np.asarray(sum((raw >> 4 * digit & 15) * 10**digit for digit in range(-(-width // 4))))
     return raw

@@ -204,12 +204,16 @@ def _filled(chosen: list[int | None], bits: BitRows) -> tuple[int, ...]:
 
 
 def _whole_digits(positions: tuple[int, ...], bits: BitRows) -> tuple[int, ...]:
-    """The positions with the zeros in front that make four bits of each digit; empty where something else stands."""
+    """The positions with the zeros in front that make four bits of each digit, or as they are where something else
+    stands there; empty where they are in no row.
+    """
     missing = -len(positions) % 4
     direction = positions[0] - positions[1] if len(positions) > 1 else 0
     front = [positions[0] + direction * n for n in range(missing, 0, -1)]
     zeros = all(0 <= column < bits.shape[1] and not bits[:, column].any() for column in front)
-    return (*front, *positions) if abs(direction) == 1 and zeros else ()
+    if abs(direction) != 1:
+        return ()
+    return (*front, *positions) if zeros else positions
 
 
 def _with_sign(positions: tuple[int, ...], bits: BitRows) -> tuple[int, ...]:

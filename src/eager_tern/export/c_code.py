@@ -13,7 +13,7 @@ from eager_tern.export.names import c_string, free, identifier, in_a_line, in_co
 from eager_tern.export.templating import rendered
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.fields import DataField, in_words
+from eager_tern.protocol.fields import DataField, highest_decimal, in_words
 from eager_tern.protocol.making import make_frame, nothing_rolled
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.reading import field_values
@@ -88,7 +88,7 @@ def _extremes(field: DataField) -> list[int]:
     if field.table:
         raws = [field.raw(word) for word in field.table.values()]
         return [min(raws), max(raws)]
-    most = int("9" * (field.bits.width // 4), 16) if field.encoding == "bcd" else (1 << field.bits.width) - 1
+    most = int(str(highest_decimal(field.bits.width)), 16) if field.encoding == "bcd" else (1 << field.bits.width) - 1
     return [0, most]
 
 

@@ -11,7 +11,7 @@ from eager_tern.export.layout import WIDEST, Layout
 from eager_tern.export.names import c_string, free, in_a_line, in_comment
 from eager_tern.export.subject import Subject
 from eager_tern.export.templating import rendered
-from eager_tern.protocol.fields import DataField
+from eager_tern.protocol.fields import DataField, highest_decimal
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.assumed import USUAL_REST_US
 
@@ -116,7 +116,7 @@ def _field(layout: Layout, field: DataField) -> dict[str, object]:
     width, each = field.bits.width, layout.member_of(field)
     low, high = (-(1 << width - 1), (1 << width - 1) - 1) if field.encoding == "signed" else (0, (1 << width) - 1)
     if field.encoding == "bcd":
-        high = 10 ** (width // 4) - 1
+        high = highest_decimal(width)
     words = [(c_string(_word(word)), field.raw(word)) for word in field.table.values() if isinstance(word, str)]
     whole = field.scale == 1 and field.offset == int(field.offset)
     if any(not isinstance(word, str) for word in field.table.values()):
@@ -132,7 +132,7 @@ def _field(layout: Layout, field: DataField) -> dict[str, object]:
         "binary": count,
         "signed": f"({count}) & {(1 << width) - 1}",
         "gray": f"({count}) ^ ({count}) >> 1",
-        "bcd": " | ".join(f"({count}) / {10**d} % 10 << {4 * d}" for d in range(width // 4)),
+        "bcd": " | ".join(f"({count}) / {10**d} % 10 << {4 * d}" for d in range(-(-width // 4))),
     }[field.encoding]
     return {
         "name": field.name, "member": each.name, "type": member_type(each.width), "words": words, "number": number,

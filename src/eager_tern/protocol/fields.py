@@ -56,8 +56,6 @@ class DataField(Strict):
             raise ValueError('a field has either a "table" or "scale" and "offset"')
         if any(not 0 <= raw < 1 << self.bits.width for raw in self.table):
             raise ValueError(f"the table names numbers that do not fit {self.bits.width} bits")
-        if self.encoding == "bcd" and self.bits.width % 4:
-            raise ValueError("BCD takes four bits a digit")
         if self.default is not None:
             self.raw(self.default)
         if self.seen is not None and self.seen[0] > self.seen[1]:
@@ -190,7 +188,7 @@ def _decoded(encoding: str, raw: int, width: int) -> int | None:
     if encoding == "signed":
         return raw - (1 << width) if raw >> (width - 1) else raw
     if encoding == "bcd":
-        digits = [raw >> shift & 15 for shift in range(width - 4, -4, -4)]
+        digits = [raw >> shift & 15 for shift in range((width - 1) // 4 * 4, -4, -4)]
         return int("".join(map(str, digits))) if max(digits) < 10 else None
     if encoding == "gray":
         number = raw
@@ -202,7 +200,7 @@ def _decoded(encoding: str, raw: int, width: int) -> int | None:
 
 def _encoded(encoding: str, number: int, width: int) -> int:
     if encoding == "bcd":
-        return int(f"{number:0{width // 4}d}", 16)
+        return int(str(number), 16)
     if encoding == "gray":
         return number ^ number >> 1
     return number & ((1 << width) - 1)
@@ -211,4 +209,13 @@ def _encoded(encoding: str, number: int, width: int) -> int:
 def _range(encoding: str, width: int) -> tuple[int, int]:
     if encoding == "signed":
         return -(1 << (width - 1)), (1 << (width - 1)) - 1
-    return 0, int(10 ** (width // 4) - 1 if encoding == "bcd" else (1 << width) - 1)
+    return 0, highest_decimal(width) if encoding == "bcd" else (1 << width) - 1
+
+
+def highest_decimal(width: int) -> int:
+    """The highest number in BCD of so many bits: four a digit, for the first one perhaps fewer, as for hours up to 39
+    in six.
+    """
+    below = (width - 1) // 4
+    first = min(9, (1 << (width - 4 * below)) - 1)
+    return int((first + 1) * 10**below) - 1
