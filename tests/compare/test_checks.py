@@ -130,7 +130,7 @@ def test_published_crcs(width: int, poly: int, start: int, turned: bool, final: 
         name="crc", kind="crc", at=parse_positions(last), covers=((width, width + 71),), poly=poly, init=start,
         reflect_in=turned, reflect_out=turned, xor_out=final,
     )  # fmt: skip
-    assert crc(list(b"123456789"), check) ^ final == value
+    assert crc(list(b"123456789"), check, start) ^ final == value
     assert crc_of(list(b"123456789"), width, poly, start, final, turned) == value
 
 

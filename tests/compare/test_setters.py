@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 import pytest
 
@@ -11,33 +13,41 @@ from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.reading import field_values
-from tests.gadgets import same_value
+from tests.gadgets import Value, same_value
 from tests.setters import CHECKS, Setter
 
 LATER = 20
 
 
-def caught(remote: Setter, rng: np.random.Generator, rows: int, wrong: int = 0, damaged: int = 0) -> Comparison:
+class Remote(Protocol):
+    def draw(self) -> dict[str, Value]: ...
+    def frame(self, values: dict[str, Value], number: int, /) -> np.ndarray: ...
+
+
+def caught(remote: Remote, rng: np.random.Generator, rows: int, wrong: int = 0, damaged: int = 0) -> Comparison:
     """What is found in some presses, of which some have a wrong label, some a wrong bit."""
     presses = [remote.draw() for _ in range(rows)]
     bits = np.array([remote.frame(chosen, at) for at, chosen in enumerate(presses)])
     labels = {name: [chosen[name] for chosen in presses] for name in presses[0]}
     for _ in range(wrong):
         name, row = str(rng.choice(list(labels))), int(rng.integers(rows))
-        labels[name][row] = next(v for v in (remote.draw()[name] for _ in range(99)) if v != labels[name][row])
+        labels[name][row] = next(
+            v for v in (remote.draw()[name] for _ in range(99)) if v is not None and v != labels[name][row]
+        )
     for _ in range(damaged):
         bits[rng.integers(rows), rng.integers(bits.shape[1])] ^= 1
     return compare(Stack(bits, {name: tuple(values) for name, values in labels.items()}))
 
 
-def later(remote: Setter, found: Comparison) -> tuple[int, int, int]:
+def later(remote: Remote, found: Comparison) -> tuple[int, int, int]:
     """Of as many presses never seen: how many are read right, and made bit for bit, and how many checks fail."""
     found = settled(found)
     sheet, names, own = sheet_of(found).sheet, field_names(found), by_itself(found)
     read = made = failing = 0
     for press in range(LATER):
-        chosen = remote.draw()
-        frame = remote.frame(chosen, 1000 + press)
+        drawn = remote.draw()
+        frame = remote.frame(drawn, 1000 + press)
+        chosen = {name: value for name, value in drawn.items() if value is not None}
         said = field_values(sheet, frame)
         read += all(same_value(said.get(names.get(name, name)), value) for name, value in chosen.items())
         given = {name: int("".join(map(str, frame[list(run)])), 2) for name, run in own.items()}

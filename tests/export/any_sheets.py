@@ -121,6 +121,8 @@ def _check(rng: np.random.Generator, number: int, free: list[int], alone: bool) 
     check |= {"covers": covers, "unit": int(rng.choice([4, 8])), "order": str(rng.choice(["lsb", "msb"]))}
     if kind in ("sum", "xor"):
         check |= {"init": int(rng.integers(16)), "rotate": int(rng.choice([0, 0, 1, 3]))}
+        if rng.random() < 0.3:  # what it begins with is chosen by the first bits that it covers
+            check |= {"by": str(covers[0][0]), "seeds": {"1": int(rng.integers(16))}}
     if kind == "sum":
         check |= {"negate": bool(rng.random() < 0.3), "carry": bool(rng.random() < 0.3)}
         check |= {"modulus": int(rng.choice([0, 0, 15, 255]))} if not check["carry"] else {}
@@ -144,7 +146,7 @@ def _fields(rng: np.random.Generator, free: list[int]) -> list[dict[str, Any]]:
         choice = rng.random()
         if not fields and width > 1:
             field["table"] = {"0": "auto", "1": 'a "dry" \\ word */', "2": "fan"} | ({"3": "heat"} if width > 2 else {})
-        elif choice < 0.15 and width % 4 == 0 and width <= 12:
+        elif choice < 0.2 and 4 < width <= 12:
             field["encoding"] = "bcd"
         elif choice < 0.3 and 1 < width <= 32:
             field["encoding"] = str(rng.choice(["signed", "gray"]))

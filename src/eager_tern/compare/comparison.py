@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.evidence import SURE
-from eager_tern.compare.fields import Field, find_fields
+from eager_tern.compare.fields import Field, find_fields, with_what_follows
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
+from eager_tern.compare.seeded import find_seeded
 from eager_tern.compare.stack import Stack
 
 Finding = Field | Found | Counter
@@ -153,7 +154,13 @@ def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.boo
     tell(next(stages))
     running = find_running(stack, free, (*checks, *sums, *crcs))
     _take(free, running)
-    crcs += running
+    whole = [each for each in (*checks, *sums, *crcs, *running) if len(each.positions) > NIBBLE]
+    open_still = stack.varies & ~no_checks
+    _take(open_still, whole)
+    seeded = find_seeded(stack, open_still, whole)
+    _take(free, seeded)
+    sums, running = ([each for each in some if not _within(each, seeded)] for some in (sums, running))
+    crcs += running + seeded
     checks += [each for each in nibbles if not _within(each, [*sums, *crcs])]
     _take(free, checks)
     told = {column for crc in crcs for column in crc.positions}
@@ -181,6 +188,8 @@ def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.boo
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
+    fields = with_what_follows(fields, stack, free)
+    _take(free, fields)
     rolling = find_rolling(stack, free, _columns([*checks, *counters]))
     _take(free, rolling)
     ids = find_ids(stack, free)

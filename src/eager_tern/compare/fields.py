@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
+from math import comb, log10
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.evidence import SURE
+from eager_tern.compare.checks import damaged
+from eager_tern.compare.evidence import SURE, arrangements, turns
 from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
@@ -27,6 +29,7 @@ MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
 FEWEST_ABOVE = 2  # constant bits: one is there by accident too often
 FEWEST_WORSE = 1  # rows that a line has to contradict more than a table does, before the table is believed
+MUCH_SURER = 3.0  # log10; then a row fewer is enough: bits here and there say some line of a few values by accident
 FEWEST_APART = 2  # rows that a condition sets apart
 MOST_ALIKE = 0.4  # of the rows set apart at least do not say what they should without the condition
 LESS_WRONG = 0.5  # of the contradictions are left at most under a condition that is believed
@@ -124,8 +127,26 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
         out.append(replace(choice, others=rest))
     order = list(stack.labels)
-    out = [_in_order(field, _steps_down(out, lowest_first)) for field in out]
+    out = [_in_order(_where_known(field, stack), _steps_down(out, lowest_first)) for field in out]
     return sorted(_completed(out, stack, claimed), key=lambda f: order.index(f.name))
+
+
+def _where_known(field: Field, stack: Stack) -> Field:
+    """A field under the condition that another label's words say of it: its own label is known with them and unknown
+    with all others, as where a gadget sends several kinds of messages.
+    """
+    labels = stack.labels[field.name]
+    for other, values in stack.labels.items() if not field.when else ():
+        rows = [row for row, value in enumerate(values) if isinstance(value, str)]
+        if other == field.name or len(rows) < len(_known(stack, other)) or not rows:
+            continue
+        kinds, known = np.array([values[row] for row in rows]), np.array([labels[row] is not None for row in rows])
+        words = [str(word) for word in np.unique(kinds) if 2 * known[kinds == word].sum() > np.sum(kinds == word)]
+        wrong = int(np.sum(np.isin(kinds, words) != known))
+        told = arrangements([int(known.sum()), int(np.sum(~known))]) - log10(comb(len(rows), wrong))
+        if wrong <= MOST_WRONG * len(rows) and told >= -SURE:
+            return replace(field, when={other: tuple(words)})
+    return field
 
 
 def _steps_down(fields: Sequence[Field], lowest_first: bool) -> int:
@@ -250,13 +271,13 @@ def _over(
         for number in find_number(bits, columns, as_numbers, errors, not when, starts):
             fields.append(_of_number(name, number, rows, when))
     wrong = len(fields[0].contradicting) if fields else len(rows)
-    if wrong > FEWEST_WORSE:
+    if wrong:
         known = [value for value in values if value is not None]
         by_table = [
             Field(name, words.positions, Table(words.table), rows, words.holds, words.chance, words.in_any_order, when)
             for words in find_words(bits, columns, known, errors)
         ]
-        if by_table and len(by_table[0].contradicting) + FEWEST_WORSE < wrong:
+        if by_table and (not fields or _is_better(by_table[0], fields[0])):
             fields = by_table
     if not fields:
         return None
@@ -267,6 +288,46 @@ def _over(
     if first.chance >= (MOST_CHANCE if apart else MOST_CHANCE_ALONE) and first.in_any_order >= MOST_CHANCE_IN_ORDER:
         return None
     return replace(first, others=tuple(apart), also=_described_otherwise(first, others))
+
+
+def _is_better(table: Field, line: Field) -> bool:
+    """Whether a table is believed before a line, which says more of what was never set."""
+    worse = len(line.contradicting) - len(table.contradicting)
+    return worse > FEWEST_WORSE or (worse > 0 and table.chance < line.chance - MUCH_SURER)
+
+
+def with_what_follows(fields: Sequence[Field], stack: Stack, free: NDArray[np.bool_]) -> list[Field]:
+    """The fields of words with the columns that nothing accounts for and that follow the word in every row: what a
+    check makes of it, where too few words were pressed to tell which check. ``free`` are those columns.
+    """
+    out, left = [], free.copy()
+    for field in fields:
+        more = _following(field, stack, np.flatnonzero(left))
+        left[list(more)] = False
+        out.append(_widened(field, stack, more) if more else field)
+    return out
+
+
+def _following(field: Field, stack: Stack, columns: NDArray[np.intp]) -> tuple[int, ...]:
+    """The columns that say the same with each word, but where a frame is damaged: surely no accident."""
+    if not isinstance(field.map, Table) or field.when or not columns.size:
+        return ()
+    raw = raw_numbers(stack.bits, field.positions)
+    known = np.isin(raw, list(field.map.words))
+    ones = np.array([stack.bits[raw == number][:, columns].sum(axis=0, dtype=np.intp) for number in field.map.words])
+    counts = np.array([np.count_nonzero(raw == number) for number in field.map.words])[:, None]
+    wrong = np.minimum(ones, counts - ones).sum(axis=0) + np.count_nonzero(~known)
+    odds = [log10(columns.size * comb(stack.rows, n)) for n in wrong.tolist()]
+    said = np.array([turns(stack.bits[:, c]) for c in columns.tolist()])
+    return tuple(columns[(wrong <= damaged(stack.rows)) & (np.array(odds) - said <= SURE)].tolist())
+
+
+def _widened(field: Field, stack: Stack, more: tuple[int, ...]) -> Field:
+    """A field of words over more columns, which become its highest bits."""
+    assert isinstance(field.map, Table)
+    wide, narrow = (raw_numbers(stack.bits, run) for run in ((*more, *field.positions), field.positions))
+    usual = {int(np.bincount(wide[narrow == number]).argmax()): word for number, word in field.map.words.items()}
+    return replace(field, positions=(*more, *field.positions), map=Table(usual))
 
 
 def _described_otherwise(field: Field, others: Sequence[Field]) -> tuple[Field, ...]:

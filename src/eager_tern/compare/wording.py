@@ -162,6 +162,9 @@ def _computed(found: Found) -> str:
         words += f", polynomial 0x{what.poly:X}"
     if what.negate:
         words += ", negated"
+    if what.by is not None:
+        seeds = ", ".join(f"0x{seed:02X} where it is {raw}" for raw, seed in sorted(what.seeds.items()))
+        words += f", beginning with what bits {what.by} say: {seeds}"
     if what.kind == "sum" and what.init:
         words += f", beginning with 0x{what.init:02X}"
     if what.xor_out and what.kind != "linear":

@@ -139,10 +139,10 @@ def _table(
     rows = len(classes)
     told = [c for c in positions if np.ptp(bits[:, c])]
     # The bits in their own right, or the words as a whole: what says less is believed.
-    tried = log10(columns) * len(_pieces(positions))
-    if not holds.all():
-        tried += log10(comb(rows, int(np.sum(~holds)))) * len(positions)
+    wrong = int(np.sum(~holds))
+    slips = log10(comb(rows, wrong)) + wrong * log10(len(names))  # which rows are wrong, and what is said there
+    tried = log10(columns) * len(_pieces(positions)) + slips
     any_order, changes = of_words(classes.tolist())
-    bit_by_bit = sum(log10(columns) - turns(bits[:, c]) for c in told)
+    bit_by_bit = sum(log10(columns) - turns(bits[:, c]) for c in told) + slips
     chances = max(bit_by_bit, tried - min(any_order, changes)), tried - any_order
     return Words(positions, dict(zip(usual, names, strict=True)), holds, *chances)

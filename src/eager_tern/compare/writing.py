@@ -26,6 +26,7 @@ Keys = dict[str, Any]
 LATEST = 5  # rows that tell what is so now, one of which may be damaged
 LINE_FRAMES = 8  # from which the line is described
 WIDE = 4  # bits; of a narrower number all there is has been seen soon, and the rest is no surprise
+MOSTLY = 0.85  # of the rows: a label or two may be mistaken, and a frame damaged
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
 # Where only bits are read and made, any line will do.
 ANY_LINE: Mapping[str, Any] = {
@@ -138,10 +139,23 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> Keys:
     when = {names[name]: list(values) for name, values in field.when.items() if name in names}
     if when:
         keys["when"] = when
-        apart = np.setdiff1d([i for i, v in enumerate(stack.labels[field.name]) if v is not None], field.looked_at)
-        if apart.size:
-            keys["otherwise"] = _otherwise(stack, field, apart)
+        apart = _apart(stack, field)
+        raw = raw_numbers(stack.bits[apart], field.positions)
+        labelled = [row for row in apart.tolist() if stack.labels[field.name][row] is not None]
+        if len(labelled) > (1 - MOSTLY) * apart.size:
+            keys["otherwise"] = _otherwise(stack, field, np.array(labelled))
+        elif apart.size and np.unique(raw, return_counts=True)[1].max() >= MOSTLY * apart.size:
+            keys["otherwise"] = _otherwise(stack, field, apart)  # else another field has these bits there
     return keys
+
+
+def _apart(stack: Stack, field: Field) -> NDArray[np.intp]:
+    """The rows in which the conditions of a field do not hold."""
+    values = [(allowed, stack.labels[name]) for name, allowed in field.when.items()]
+    apart = [
+        any(said[row] is not None and said[row] not in allowed for allowed, said in values) for row in range(stack.rows)
+    ]
+    return np.flatnonzero(apart)
 
 
 def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:
@@ -177,7 +191,9 @@ def _check(check: Check, name: str) -> Keys:
         keys["of"] = str(check.of)
     if check.covers:
         keys["covers"] = [list(span) for span in check.covers]
-    plain = check.model_dump(exclude_defaults=True, exclude={"name", "kind", "at", "of", "covers"})
+    if check.by is not None:
+        keys |= {"by": str(check.by), "seeds": {str(raw): seed for raw, seed in check.seeds.items()}}
+    plain = check.model_dump(exclude_defaults=True, exclude={"name", "kind", "at", "of", "covers", "by", "seeds"})
     if check.kind in ("sum", "xor", "crc"):
         plain = {"unit": check.unit, "order": check.order, **plain}
     return {**keys, **plain}

@@ -33,8 +33,8 @@ IN_FIELDS = (
     "default", "digits", "width",
 )  # fmt: skip
 IN_CHECKS = (
-    "kind", "at", "of", "covers", "value", "order", "init", "negate", "carry", "swap", "columns", "poly", "reflect_in",
-    "reflect_out", "xor_out",
+    "kind", "at", "of", "covers", "value", "order", "init", "by", "seeds", "negate", "carry", "swap", "columns", "poly",
+    "reflect_in", "reflect_out", "xor_out",
 )  # fmt: skip
 
 

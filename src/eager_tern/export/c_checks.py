@@ -67,6 +67,11 @@ def _check_lines(check: Check) -> list[str]:
         lines += _linear(check)
     else:
         lines += _by_units(check, mask)
+    if check.by is not None:
+        choices = "".join(
+            f" case {raw}: value = {value}{suffix(value.bit_length())}; break;" for raw, value in check.seeds.items()
+        )
+        lines.insert(1, f"switch ({gathered(check.by)}) {{{choices} }}")
     if check.carry and check.kind in ("sum", "xor"):
         lines.append(f"while (value >> {width}) value = (value & {mask}) + (value >> {width});")
     if check.kind == "crc" and check.reflect_out:

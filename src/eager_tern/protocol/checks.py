@@ -45,7 +45,7 @@ def expected_value(check: Check, bits: Bits) -> int:
 
 def _added_up(check: Check, bits: Bits) -> int:
     """What goes on from unit to unit, from the seed on."""
-    value, units = check.init, units_covered(check, bits)
+    value, units = seed(check, bits), units_covered(check, bits)
     if check.kind in ("ones", "parity"):
         ones = sum(unit.bit_count() for unit in units)
         return value + ones if check.kind == "ones" else value ^ ones & 1
@@ -61,14 +61,19 @@ def _by_rule(check: Check, bits: Bits) -> int:
     """A copy, a complement, a CRC, or what is linear over exclusive-or."""
     if check.kind == "linear":
         covered = np.concatenate([bits[first : last + 1] for first, last in check.covers])
-        value = check.init
+        value = seed(check, bits)
         for column in np.flatnonzero(covered).tolist():
             value ^= check.columns[column]
         return value
     units = units_covered(check, bits)
     if check.kind == "crc":
-        return crc(units, check)
+        return crc(units, check, seed(check, bits))
     return units[0] if check.kind == "copy" else ~units[0]
+
+
+def seed(check: Check, bits: Bits) -> int:
+    """What a check begins with: a number of its own for some kinds of messages."""
+    return check.init if check.by is None else check.seeds.get(check.by.read(bits), check.init)
 
 
 def _turned(value: int, check: Check) -> int:
@@ -95,14 +100,14 @@ def units_covered(check: Check, bits: Bits) -> list[int]:
     return units
 
 
-def crc(units: list[int], check: Check) -> int:
-    """Cyclic redundancy check, bit by bit.
+def crc(units: list[int], check: Check, init: int) -> int:
+    """Cyclic redundancy check, bit by bit, from a start value on.
 
     (Williams 1993, "A painless guide to CRC error detection algorithms": width, poly, init, refin, refout; the final
     exclusive-or is applied by the caller.)
     """
     width, top = check.at.width, 1 << (check.at.width - 1)
-    register = check.init
+    register = init
     for unit in units:
         order = range(check.unit) if check.reflect_in else range(check.unit - 1, -1, -1)
         for i in order:

@@ -123,7 +123,10 @@ class Rhythm(Strict):
 
 
 class Check(Strict):
-    """A number that follows from other bits; the keys are those of a comparison's ``checks``."""
+    """A number that follows from other bits; the keys are those of a comparison's ``checks``.
+
+    ``seeds`` give what it begins with for each number that stands at ``by``, ``init`` for all others.
+    """
 
     name: str
     kind: Literal["constant", "copy", "complement", "sum", "xor", "ones", "parity", "crc", "linear"]
@@ -134,6 +137,8 @@ class Check(Strict):
     unit: PositiveInt = 8
     order: Literal["lsb", "msb"] = "lsb"
     init: int = 0
+    by: Bitwise | None = None
+    seeds: dict[int, int] = {}  # noqa: RUF012 - pydantic copies it
     negate: bool = False
     carry: bool = False
     modulus: Annotated[int, Field(ge=0)] = 0
@@ -159,6 +164,10 @@ class Check(Strict):
             raise ValueError('"modulus" goes with a sum, or with the number of ones')
         if self.rotate and self.kind not in ("sum", "xor"):
             raise ValueError('"rotate" goes with a sum or an exclusive-or')
+        if (self.by is None) != (not self.seeds):
+            raise ValueError('"by" (bit positions) and "seeds" (what it begins with) go together')
+        if self.by is not None and any(not 0 <= raw < 1 << self.by.width for raw in self.seeds):
+            raise ValueError(f'"seeds" names numbers that do not fit {self.by.width} bits')
         if self.kind == "crc" and not self.poly:
             raise ValueError('a crc has a "poly"')
         if self.kind == "linear" and len(self.columns) != sum(last - first + 1 for first, last in self.covers):

@@ -60,6 +60,8 @@ KEYS = {
     "value": "What a constant has to be.",
     "order": 'Which bit of a piece is lowest: the first sent ("lsb") or the last ("msb").',
     "init": "The value a check begins with.",
+    "by": "Bits that choose what a check begins with, as in seeds.",
+    "seeds": "What a check begins with, by the number at by; init for all others.\n\nseeds = { 1 = 0x81, 2 = 0xC1 }",
     "negate": "true: minus the sum.",
     "carry": "true: what a sum carries out at the top is added at the bottom.",
     "columns": "Of a linear check: what each covered bit that is 1 xors on.",

@@ -86,6 +86,7 @@ def found_check(found: Found) -> dict[str, Any]:
         "carry": check.carry,
         "swap": check.swap,
         "xor_out": check.xor_out,
+        **({"by": check.by.index.tolist(), "seeds": {str(k): v for k, v in check.seeds.items()}} if check.by else {}),
         **({"modulus": check.modulus} if check.modulus else {}),
         **({"rotate": check.rotate} if check.rotate else {}),
     }

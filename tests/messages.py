@@ -1,0 +1,105 @@
+"""Gadgets that say things otherwise than remotes do: several kinds of messages, a check in the header, hours in six
+bits, one bit for each of some shutters.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from functools import reduce
+from operator import xor
+
+import numpy as np
+
+from tests.gadgets import Value, crc_of
+
+CHECKS: tuple[Callable[[list[int]], int], ...] = (
+    lambda d: sum(d), lambda d: -sum(d), lambda d: ~sum(d), lambda d: reduce(xor, d), lambda d: sum(d) + 0x5A,
+    lambda d: crc_of(d, 8, 0x31, 0, 0, False), lambda d: crc_of(d, 8, 0x07, 0xFF, 0, True),
+)  # fmt: skip
+COMMANDS = {"up": 1, "stop": 5, "down": 3, "teach": 8}
+
+
+class Sender:
+    """What all of them share: some number that stays, which bit of a byte is sent first, and which check there is."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        self.rng = rng
+        self.id = int(rng.integers(1, 255))
+        self.lsb = bool(rng.integers(2))
+        self.check = CHECKS[rng.integers(len(CHECKS))]
+
+    def sent(self, data: list[int]) -> np.ndarray:
+        bits = np.unpackbits(np.array(data, np.uint8).reshape(-1, 1), axis=1)
+        return (bits[:, ::-1] if self.lsb else bits).ravel()
+
+    def one_of(self, words: Mapping[str, int]) -> str:
+        return str(self.rng.choice(list(words)))
+
+
+class Station(Sender):
+    """Two kinds of messages in the same bytes; each kind begins its check with a number of its own."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        self.seeds = [int(seed) for seed in rng.integers(1, 256, 2)]
+        self.turned = bool(rng.integers(2))  # an exclusive-or instead of a sum
+
+    def draw(self) -> dict[str, Value]:
+        if self.rng.random() < 0.5:
+            air = {"temperature": float(self.rng.integers(-100, 400)) / 10, "humidity": int(self.rng.integers(20, 100))}
+            return {"kind": "air", **air, "speed": None, "direction": None}
+        wind = {"speed": int(self.rng.integers(200)), "direction": int(self.rng.integers(16))}
+        return {"kind": "wind", "temperature": None, "humidity": None, **wind}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        said = {name: value for name, value in values.items() if isinstance(value, int | float)}
+        if values["kind"] == "air":
+            tenths = round(10 * said["temperature"]) & 0xFFF
+            data, seed = [self.id, 0x10 | tenths >> 8, tenths & 255, int(said["humidity"])], self.seeds[0]
+        else:
+            data, seed = [self.id, 0x20 | int(said["direction"]), int(said["speed"]), 0x55], self.seeds[1]
+        return self.sent([*data, (reduce(xor, data) ^ seed if self.turned else sum(data) + seed) & 255])
+
+
+class Panel(Sender):
+    """Four scenes; the check of the header is said of them alone, the one behind everything of that as well."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        codes = rng.permutation(16)[:4].tolist()
+        self.scenes = dict(zip(("eco", "boost", "away", "home"), codes, strict=True))
+
+    def draw(self) -> dict[str, Value]:
+        level, minutes = int(self.rng.integers(101)), int(self.rng.integers(241))
+        return {"scene": self.one_of(self.scenes), "level": level, "minutes": minutes}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        head = [self.id, 0x5C, 0x30 | self.scenes[str(values["scene"])]]
+        data = [*head, reduce(xor, head), int(str(values["level"])), int(str(values["minutes"]))]
+        return self.sent([*data, sum(data) & 255])
+
+
+class Clock(Sender):
+    """A thermostat set to hour and minute in BCD, the hour in the six bits beside two that never change."""
+
+    def draw(self) -> dict[str, Value]:
+        hour, minute, day = (int(self.rng.integers(most)) for most in (24, 60, 7))
+        return {"hour": hour, "minute": minute, "day": day + 1, "wanted": 5 + int(self.rng.integers(51)) / 2}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        hour, minute, day, wanted = (float(str(values[name])) for name in ("hour", "minute", "day", "wanted"))
+        hours, minutes = (int(n) // 10 << 4 | int(n) % 10 for n in (hour, minute))
+        data = [self.id, 0x80 | hours, minutes, int(day) << 4, int(2 * wanted)]
+        return self.sent([*data, self.check(data) & 255])
+
+
+class Shutters(Sender):
+    """A bit for each of five shutters, and a command beside its complement."""
+
+    def draw(self) -> dict[str, Value]:
+        return {"command": self.one_of(COMMANDS), "shutter": int(self.rng.integers(1, 6))}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        command = COMMANDS[str(values["command"])]
+        data = [0xC3, self.id, 1 << int(str(values["shutter"])) - 1, command << 4 | 15 - command]
+        return self.sent([*data, reduce(xor, data) ^ 255])
