@@ -13,11 +13,14 @@ import pytest
 
 from eager_tern.casebook.keys import ghosts, summary, table_of_keys
 from eager_tern.casebook.store import Casebook
-from eager_tern.casebook.values import Caught, KeyPlace, PressReading
+from eager_tern.casebook.values import Caught, KeyPlace, PressReading, press_reading
 from eager_tern.errors import InputError
 from eager_tern.export.keys import exported_keys, write_keys
 from eager_tern.intake.files import read_file
-from eager_tern.protocol.loading import library
+from eager_tern.protocol.loading import library, parse_sheet
+from eager_tern.protocol.making import frames_of_bits
+from eager_tern.protocol.take import read_pulses
+from eager_tern.signal.values import pulses_from_signed
 from tests.casebook.test_store import reading
 from tests.files import write_text
 from tests.handsets import IDLE_US, nec, record, sony
@@ -167,3 +170,30 @@ def test_ghosts_fit_the_pattern_and_belong_to_no_key() -> None:
     assert pattern(all_eight[:3]) == []  # too few to show a pattern
     assert pattern([all_eight[n] for n in (0, 3, 5, 6)]) == []  # half of it is unknown: that is no pattern
     assert ghosts([]) == []
+
+
+def test_a_sheet_of_a_rolling_code_alone_tells_the_keys_apart_by_the_other_bits() -> None:
+    sheet = parse_sheet("""
+id = "gate"
+name = "Gate"
+unit_us = 400
+zero = [1, -2]
+one = [2, -1]
+press = { first = ["data"], held = ["data"], period_us = 60000 }
+
+[[frames]]
+name = "data"
+parts = [{ pulses = [1, -20] }, { bits = 24 }, { pulses = [1] }]
+
+[[fields]]
+name = "rolling"
+bits = "15-0"
+role = "rolling"
+""", "gate.toml")  # fmt: skip
+    codes = {}
+    for button in (1, 2):
+        for roll in (0x1234, 0xABCD):
+            bits = np.array([int(bit) for bit in f"{roll:016b}{button:08b}"], np.uint8)
+            (press,) = read_pulses(pulses_from_signed(frames_of_bits(sheet, bits)[0]), [sheet]).presses
+            codes[button, roll] = press_reading(press).code
+    assert codes[1, 0x1234] == codes[1, 0xABCD] != codes[2, 0x1234] == codes[2, 0xABCD]

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict
 from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.presses import Press
+from eager_tern.protocol.reading import Reading
 from eager_tern.signal.baseband import Keying
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
@@ -75,7 +76,8 @@ class PressReading(BaseModel):
     """What was read of a press, as kept in the casebook.
 
     ``frames`` are index ranges of marks in the take's pulses; ``turning`` names the fields that change by themselves
-    from press to press, as a toggle does. ``sections`` are the bits of each section, if there are several.
+    from press to press, as a toggle does. ``sections`` are the bits of each section, if there are several. ``steady``
+    are the bits beside those that turn and their checks (dots), where no field but the turning ones is known.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -94,6 +96,7 @@ class PressReading(BaseModel):
     first_missed: bool = False
     mended: str = ""
     sections: tuple[int, ...] = ()
+    steady: str = ""
 
     @property
     def place(self) -> int:
@@ -102,14 +105,14 @@ class PressReading(BaseModel):
 
     @property
     def code(self) -> tuple[str, tuple[tuple[str, Value], ...], str] | None:
-        """What tells one key from another: protocol and fields (but those that turn), or the bits themselves.
+        """What tells one key from another: protocol and fields (but those that turn), or the bits beside them.
 
         None where only repeats were caught.
         """
         if self.first_missed:
             return None
         fields = tuple((name, value) for name, value in self.fields.items() if name not in self.turning)
-        return (self.protocol, fields, "" if fields else self.bits)
+        return (self.protocol, fields, "" if fields else self.steady or self.bits)
 
     def overlaps(self, other: PressReading) -> bool:
         """Whether two presses of one recording were sent at the same time."""
@@ -185,4 +188,17 @@ def press_reading(press: Press) -> PressReading:
         first_missed=press.first_missed,
         mended=press.lead.mended,
         sections=best.sections,
+        steady=_steady(best),
     )
+
+
+def _steady(reading: Reading) -> str:
+    """The bits of a reading whose sheet knows only what turns, without that and the checks, which turn with it."""
+    sheet = reading.sheet
+    if sheet is None or not sheet.fields or not all(f.role for f in sheet.fields):
+        return ""
+    beside = list(bit_text(reading.meant))
+    for each in (*(f.bits for f in sheet.fields), *(check.at for check in sheet.checks)):
+        for at in each.index.tolist():
+            beside[at] = "·"
+    return "".join(beside)
