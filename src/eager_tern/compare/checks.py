@@ -19,6 +19,7 @@ NIBBLE, BYTE = 4, 8  # bits
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
 COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now and then
+GLANCE = 12  # rows looked at first: three times as many as may be damaged of sixty
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
 
@@ -101,6 +102,18 @@ def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list
 def changes(stack: Stack, first: int, width: int) -> bool:
     """Whether a run of bits changes in more rows than may be damaged."""
     return stack.rows - stack.most_alike(first, width) > damaged(stack.rows)
+
+
+def alike(rests: NDArray[np.integer], row: int, spared: int) -> Iterator[tuple[int, int]]:
+    """Which candidates leave the same rest in all rows but ``spared`` as in one of them, and in how many they do not.
+
+    ``rests`` has shape (candidates, rows). A few rows rule out nearly all of them.
+    """
+    rows = rests.shape[1]
+    some = np.arange(0, rows, max(rows // GLANCE, 1))
+    left = np.flatnonzero(np.count_nonzero(rests[:, some] != rests[:, [row]], axis=1) <= spared)
+    wrong = np.count_nonzero(rests[left] != rests[left][:, [row]], axis=1)
+    yield from zip(left[wrong <= spared].tolist(), wrong[wrong <= spared].tolist(), strict=True)
 
 
 def tells_every_nibble(stack: Stack, place: Place, holds: NDArray[np.bool_]) -> bool:
@@ -312,6 +325,7 @@ def _sums_over(
     order = "lsb" if lowest_first else "msb"
     mask, rows = (1 << place.width) - 1, stack.rows
     spared = damaged(rows)
+    wanted = target.astype(np.uint8)
     values = [raw_numbers(stack.bits, positions(u, unit, lowest_first).index) for u in (*before, *behind)]
     if not values:
         return
@@ -324,38 +338,37 @@ def _sums_over(
     if split and behind:
         ranges += [(a, whole) for a in range(split)]
     firsts, lasts = (np.array(ends) for ends in zip(*ranges, strict=True))
-    total = sums[:, lasts] - sums[:, firsts]
-    mixed = xors[:, lasts] ^ xors[:, firsts]
-    swapped = (target << 4 | target >> 4) & mask if place.width == 8 else None
-    tries: list[tuple[dict[str, object], NDArray[np.int64], NDArray[np.int64]]] = [
-        ({"kind": "sum"}, (target[:, None] - total) & mask, total & mask),
-        ({"kind": "sum", "negate": True}, -(target[:, None] + total) & mask, total & mask),
-        ({"kind": "sum", "carry": True}, (target[:, None] - total) % mask, total % mask),
+    whole_total = (sums[:, lasts] - sums[:, firsts]).T  # shape (ranges, rows)
+    total, mixed = whole_total.astype(np.uint8), (xors[:, lasts] ^ xors[:, firsts]).T.astype(np.uint8)  # modulo 256
+    swapped = wanted << 4 | wanted >> 4 if place.width == 8 else None
+    tries: list[tuple[dict[str, object], NDArray[np.integer], NDArray[np.integer]]] = [
+        ({"kind": "sum"}, wanted - total & mask, total & mask),
+        ({"kind": "sum", "negate": True}, -(wanted + total) & mask, total & mask),
+        ({"kind": "sum", "carry": True}, (target - whole_total) % mask, whole_total % mask),
     ]
     if unit == place.width:
-        tries.append(({"kind": "xor"}, target[:, None] ^ mixed & mask, mixed & mask))
+        tries.append(({"kind": "xor"}, wanted ^ mixed & mask, mixed & mask))
     if swapped is not None:
         tries += [
-            ({"kind": "sum", "swap": True}, (swapped[:, None] - total) & mask, total & mask),
-            ({"kind": "xor", "swap": True}, swapped[:, None] ^ mixed & mask, mixed & mask),
+            ({"kind": "sum", "swap": True}, swapped - total & mask, total & mask),
+            ({"kind": "xor", "swap": True}, swapped ^ mixed & mask, mixed & mask),
         ]
     if unit == 8:  # the other way to say minus: all bits turned
-        tries.append(({"kind": "sum", "xor_out": mask}, ((target ^ mask)[:, None] - total) & mask, total & mask))
+        tries.append(({"kind": "sum", "xor_out": mask}, (wanted ^ mask) - total & mask, total & mask))
     for how, rest, said in tries:
         for chosen in {0, rows // 2, rows - 1}:
-            agree = (rest == rest[chosen]).sum(axis=0)
-            for i in np.flatnonzero(agree >= rows - spared).tolist():
+            for i, wrong in alike(rest, chosen, spared):
                 a, b = ranges[i]
                 covers = _covers(a, b, before, behind, unit)
-                distinct = np.unique(said[:, i]).size
-                chance = chance_of(place.width, distinct - 1, rows, rows - int(agree[i]), 60.0 * len(ranges))
+                distinct = np.unique(said[i]).size
+                chance = chance_of(place.width, distinct - 1, rows, wrong, 60.0 * len(ranges))
                 if chance >= MOST_CHANCE:
                     continue
-                seed = int(rest[chosen, i])
+                seed = int(rest[i, chosen])
                 parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
                 said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
                 check = Check.model_validate(said_so | parameters | how)
-                yield _Guess(check, rows - int(agree[i]), chance)
+                yield _Guess(check, wrong, chance)
 
 
 def by_modulus(found: Found, bits: BitRows) -> Found:

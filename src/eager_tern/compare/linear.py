@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import groupby
 from math import comb, log10
 
 import numpy as np
@@ -24,6 +26,7 @@ from eager_tern.compare.checks import (
     witnesses,
 )
 from eager_tern.compare.evidence import turns
+from eager_tern.compare.polynomials import gcd_degrees, poly_gcd, poly_mod
 from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import expected_value
 from eager_tern.protocol.positions import Positions
@@ -39,24 +42,6 @@ NEAR = 8  # columns within which the upper bits of one number move together
 PARITY_FEWEST = 3  # varying bits that a parity bit covers
 
 
-# Polynomials over GF(2), their coefficients the bits of a number
-
-
-def poly_mod(a: int, b: int) -> int:
-    """The remainder of a polynomial division."""
-    degree = b.bit_length()
-    while a.bit_length() >= degree:
-        a ^= b << (a.bit_length() - degree)
-    return a
-
-
-def poly_gcd(a: int, b: int) -> int:
-    """The greatest common divisor (Euclid)."""
-    while b:
-        a, b = b, poly_mod(a, b)
-    return a
-
-
 def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()) -> list[Found]:
     """CRCs of 3 to 16 bits of any polynomial, start and final value and either reflection.
 
@@ -65,18 +50,17 @@ def find_crcs(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
     """
     found: list[Found] = []
     left = free.copy()
-    for width in CRC_WIDTHS:
-        for place in places(stack, (width,), left):
-            there = [c for c in (*known, *found) if any(place.first <= at < place.after for at in c.positions)]
-            if not left[place.first : place.after].any() or not all(_may_be_implied(c, width) for c in there):
-                continue
-            crcs = (crc for crc in _crcs_at(stack, place) if not follows(crc.covers, place, (*known, *found)))
-            # Damage to other bits than theirs fails the CRC alone.
-            fewest = max((int(c.holds.sum()) for c in there), default=0) - damaged(stack.rows)
-            best = next((crc for crc in crcs if crc.holds.sum() >= fewest), None)
-            if best is not None:
-                found.append(best)
-                left[place.first : place.after] = False
+    for place, some in _divided([way for at in places(stack, CRC_WIDTHS, free) for way in _ways(stack, at)], stack):
+        there = [c for c in (*known, *found) if any(place.first <= at < place.after for at in c.positions)]
+        if not left[place.first : place.after].any() or not all(_may_be_implied(c, place.width) for c in there):
+            continue
+        crcs = (crc for crc in _crcs_at(stack, some) if not follows(crc.covers, place, (*known, *found)))
+        # Damage to other bits than theirs fails the CRC alone.
+        fewest = max((int(c.holds.sum()) for c in there), default=0) - damaged(stack.rows)
+        best = next((crc for crc in crcs if crc.holds.sum() >= fewest), None)
+        if best is not None:
+            found.append(best)
+            left[place.first : place.after] = False
     return found
 
 
@@ -87,18 +71,69 @@ def _may_be_implied(check: Found, width: int) -> bool:
     return check.kind == "xor" and check.check.at.width == NIBBLE < width
 
 
-def _crcs_at(stack: Stack, place: Place) -> Iterator[Found]:
+@dataclass(frozen=True)
+class _Way:
+    """A way to compute a CRC: over which bits, each byte as sent or ``turned``, and in which order its own are sent."""
+
+    place: Place
+    message: list[int]
+    turned: bool
+    at: list[int]
+    crc_turned: bool
+
+    @property
+    def columns(self) -> list[int]:
+        """The frame's bits as the polynomial that the CRC's own divides, the highest coefficient first."""
+        message = _turned(self.message) if self.turned else self.message
+        return [*message, *(self.at[::-1] if self.crc_turned else self.at)]
+
+
+def _ways(stack: Stack, place: Place) -> Iterator[_Way]:
     for message in _messages(stack, place):
-        for turned in (False, True):  # each byte processed as sent, or the other way round
-            order = _turned(message) if turned else message
+        for turned in (False, True):
             for at, crc_turned in _orders(place):
-                words = _as_integers(stack.bits, [*order, *(at[::-1] if crc_turned else at)])
-                poly = _common_divisor(words, place.width)
-                if poly is None:
-                    continue
-                found = _verified(stack, place, message, turned, at, crc_turned, poly)
-                if found is not None:
-                    yield found
+                yield _Way(place, message, turned, at, crc_turned)
+
+
+def _divided(ways: Sequence[_Way], stack: Stack) -> Iterator[tuple[Place, list[_Way]]]:
+    """Place by place the ways that some polynomial could divide, which three frames rule out of nearly all.
+
+    One of them may be damaged: as many threes are tried as there are subsets later, and one of them is enough.
+    """
+    rows = np.sort(np.unique(stack.bits, axis=0, return_index=True)[1])
+    if not ways or rows.size <= FEWEST_INDEPENDENT:
+        return
+    sizes = max(len(way.columns) for way in ways)
+    columns = np.full((len(ways), sizes), stack.columns)
+    for n, way in enumerate(ways):
+        columns[n, sizes - len(way.columns) :] = way.columns
+    widths = np.array([way.place.width for way in ways])
+    possible = np.zeros(len(ways), np.bool_)
+    for first in range(SUBSETS if damaged(stack.rows) else 1):
+        three = stack.bits[rows[np.linspace(first, rows.size - SUBSETS + first, 3).astype(int)]]
+        base, *others = np.pad(three, ((0, 0), (0, 1)))  # behind the last column, a zero
+        still = np.flatnonzero(~possible)
+        a, b = ((base ^ other)[columns[still]] for other in others)
+        degrees = gcd_degrees(a, b)
+        possible[still] = (degrees >= widths[still]) | ~a.any(axis=1) | ~b.any(axis=1)
+    for place, some in groupby(
+        (way for way, is_possible in zip(ways, possible, strict=True) if is_possible), _place_of
+    ):
+        yield place, list(some)
+
+
+def _place_of(way: _Way) -> Place:
+    return way.place
+
+
+def _crcs_at(stack: Stack, ways: Sequence[_Way]) -> Iterator[Found]:
+    for way in ways:
+        poly = _common_divisor(_as_integers(stack.bits, way.columns), way.place.width)
+        if poly is None:
+            continue
+        found = _verified(stack, way.place, way.message, way.turned, way.at, way.crc_turned, poly)
+        if found is not None:
+            yield found
 
 
 def _orders(place: Place) -> Iterator[tuple[list[int], bool]]:

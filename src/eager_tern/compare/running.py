@@ -53,11 +53,12 @@ def find_running(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) 
     found: list[Found] = []
     left = free.copy()
     wanted = places(stack, (8, 4), free)
+    table = _Table(stack.bits)
     for place in wanted:
         nibbles = left[place.first : place.after].reshape(-1, 4).any(axis=1)
         if not nibbles.any() or only_counts(stack.bits, place.first, place.width):
             continue
-        guesses = [g for g in _at(stack, place, len(wanted)) if not follows(g.covers, place, (*known, *found))]
+        guesses = [g for g in _at(stack, table, place, len(wanted)) if not follows(g.covers, place, (*known, *found))]
         if not nibbles.all():  # the number of ones seldom fills a byte
             guesses = [guess for guess in guesses if guess.kind == "ones"]
         best = min(guesses, key=lambda guess: guess.chance, default=None)
@@ -67,16 +68,40 @@ def find_running(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) 
     return found
 
 
-def _at(stack: Stack, place: Place, tried_places: int) -> Iterator[Found]:
+class _Table:
+    """What the kinds come to from a column on, for all places at once: each asks for one of the values between."""
+
+    def __init__(self, bits: BitRows) -> None:
+        self._bits = bits
+        self._units: dict[tuple[int, int, Order], Numbers] = {}
+        self._so_far: dict[tuple[int, int, Order, int, Kind], Numbers] = {}
+
+    def units(self, begin: int, unit: int, order: Order) -> Numbers:
+        """All whole units from a column on, shape (rows, units)."""
+        if (begin, unit, order) not in self._units:
+            end = begin + (self._bits.shape[1] - begin) // unit * unit
+            self._units[begin, unit, order] = in_units(self._bits[:, begin:end], unit, order)
+        return self._units[begin, unit, order]
+
+    def computed(self, begin: int, unit: int, order: Order, width: int, kind: Kind) -> Numbers:
+        """What a kind comes to after each number of units, shape (units + 1, rows)."""
+        key = begin, unit, order, width, kind
+        if key not in self._so_far:
+            self._so_far[key] = computed(self.units(begin, unit, order), kind, width)
+        return self._so_far[key]
+
+
+def _at(stack: Stack, table: _Table, place: Place, tried_places: int) -> Iterator[Found]:
     for begin in sorted({place.start, place.byte_start, 0}):
         for unit in (8, 4):
             if unit < place.width // 2 or (place.first - begin) % unit or place.first - begin < SHORTEST_COVER * unit:
                 continue
             for order in ("lsb", "msb"):
-                units = in_units(stack.bits[:, begin : place.first], unit, order)
+                count = (place.first - begin) // unit
+                units = table.units(begin, unit, order)[:, :count]
                 told = in_units(stack.bits[:, place.first : place.after], place.width, order)[:, 0]
                 for kind in KINDS:
-                    said = computed(units, kind, place.width)
+                    said = table.computed(begin, unit, order, place.width, kind)[count]
                     rest = rest_of(told, said, kind, place.width, damaged(stack.rows))
                     if rest is None or (kind.modulus and rest):
                         continue
@@ -108,16 +133,19 @@ def in_units(bits: BitRows, unit: int, order: Order) -> Numbers:
 
 
 def computed(units: Numbers, kind: Kind, width: int) -> Numbers:
+    """What a kind comes to after each number of units, shape (units + 1, rows)."""
     mask = (1 << width) - 1
+    values = np.zeros((units.shape[1] + 1, len(units)), np.int64)
     if kind.kind == "ones":
-        return np.asarray(np.bitwise_count(units).sum(axis=1), np.int64)
-    value = np.zeros(len(units), np.int64)
-    for column in units.T:
+        values[1:] = np.cumsum(np.bitwise_count(units), axis=1, dtype=np.int64).T
+        return values
+    for n, column in enumerate(units.T):
+        value = values[n]
         if kind.rotate:
             by = kind.rotate % width
             value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
-        value = value ^ column if kind.kind == "xor" else value + column
-    return np.asarray(value % kind.modulus if kind.modulus else value, np.int64)
+        values[n + 1] = value ^ column if kind.kind == "xor" else value + column
+    return values % kind.modulus if kind.modulus else values
 
 
 def rest_of(told: Numbers, said: Numbers, kind: Kind, width: int, spared: int = 0) -> int | None:

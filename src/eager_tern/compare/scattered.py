@@ -12,6 +12,7 @@ from eager_tern.compare.checks import (
     MOST_CHANCE,
     Found,
     Place,
+    alike,
     chance_of,
     damaged,
     follows,
@@ -116,7 +117,7 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: fl
         return None
     chosen = np.arange(len(units.sums))
     own = sum(1 << j for j, (a, b) in enumerate(units.spans) if a < place.after and place.first <= b)
-    possible = (chosen & own == 0) & (np.bitwise_count(chosen) >= FEWEST_UNITS)
+    possible = np.flatnonzero((chosen & own == 0) & (np.bitwise_count(chosen) >= FEWEST_UNITS))
     found = _holding(place, target, units, possible, tried * len(units.sums))
     best = min(found, key=lambda each: each[0], default=None)
     if best is None:
@@ -130,22 +131,21 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: fl
 
 
 def _holding(
-    place: Place, target: NDArray[np.uint8], units: _Units, possible: NDArray[np.bool_], tried: float
+    place: Place, target: NDArray[np.uint8], units: _Units, possible: NDArray[np.intp], tried: float
 ) -> Iterator[tuple[float, int, int, dict[str, object]]]:
     """Chance, selection, seed and kind of what agrees with all rows but a few damaged ones."""
     mask, rows = np.uint8((1 << place.width) - 1), target.size
     for how in KINDS:
-        table = units.xors if how["kind"] == "xor" else units.sums
+        table = (units.xors if how["kind"] == "xor" else units.sums)[possible]
         mixed = target ^ table if how["kind"] == "xor" else target + table if how.get("negate") else target - table
         rest = mixed & mask
         for row in {0, rows // 2, rows - 1}:
-            agree = (rest == rest[:, row : row + 1]).sum(axis=1)
-            for selection in np.flatnonzero(possible & (agree >= rows - damaged(rows))).tolist():
-                wrong = rows - int(agree[selection])
-                distinct = np.unique(table[selection] & mask).size
+            for at, wrong in alike(rest, row, damaged(rows)):
+                selection = int(possible[at])
+                distinct = np.unique(table[at] & mask).size
                 chance = chance_of(place.width, distinct - 1, rows, wrong, tried)
                 if chance < MOST_CHANCE:
-                    seed = int(rest[selection, row])
+                    seed = int(rest[at, row])
                     yield chance, selection, -seed & int(mask) if how.get("negate") else seed, how
 
 

@@ -102,7 +102,7 @@ def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order:
     if told.min() == told.max():
         return
     for kind in KINDS:
-        rest = rest_of(told, computed(units, kind, width), kind, width)
+        rest = rest_of(told, computed(units, kind, width)[-1], kind, width)
         if rest is None or (kind.modulus and rest):
             continue
         check = check_of(kind, first, width, begin, unit, order, rest)
