@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.comparison import compare, settled
 from eager_tern.compare.fields import Linear
 from eager_tern.compare.stack import Stack
@@ -37,7 +38,9 @@ def test_a_check_begins_with_a_number_for_each_kind_of_message() -> None:
 def test_what_one_message_says_is_not_read_in_the_other() -> None:
     rng = np.random.default_rng(6)
     station = Station(rng)
-    sheet = sheet_of(settled(caught(station, rng, 40))).sheet
+    found = caught(station, rng, 40)
+    assert all(not press_to_tell(field, found) for field in found.fields)  # no press has both
+    sheet = sheet_of(settled(found)).sheet
     for _ in range(LATER):
         values = station.draw()
         said = field_values(sheet, station.frame(values, 0))

@@ -186,6 +186,8 @@ def _under_condition(field: Field, stack: Stack) -> list[Wanted]:
             there = [
                 own for own, at in zip(*(stack.labels[n] for n in (field.name, other)), strict=True) if at == value
             ]
+            if there.count(None) == len(there):  # nobody could set it there
+                continue
             new = next((own for own in dict.fromkeys(stack.labels[field.name]) if own not in (None, *there)), None)
             why = f"{field.name}: whether it means anything where {other} is {label_word(value)}"
             if new is not None:
@@ -223,7 +225,7 @@ def press_to_tell(field: Field, found: Comparison) -> dict[str, Label]:
     """
     said = {bit for each in (field, *field.others) for bit in each.positions}
     for other in found.fields:
-        if other.name == field.name or not said & set(other.positions):
+        if other.name == field.name or not said & set(other.positions) or field.excludes(other):
             continue
         seen = set(zip(found.stack.labels[field.name], found.stack.labels[other.name], strict=True))
         both = product(*(dict.fromkeys(found.stack.labels[n]) for n in (field.name, other.name)))

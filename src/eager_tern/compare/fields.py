@@ -97,6 +97,10 @@ class Field:
             for other, allowed in self.when.items()
         }
 
+    def excludes(self, other: Field) -> bool:
+        """Whether no frame has both: they mean something in different kinds of messages."""
+        return any(not set(self.when[name]) & set(other.when[name]) for name in self.when.keys() & other.when.keys())
+
     def says(self, bits: BitRows) -> list[Label]:
         """What the field says in each row; None for a number that stands for nothing."""
         raw = raw_numbers(bits, self.positions)

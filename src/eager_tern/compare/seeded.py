@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from math import log10
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +21,7 @@ from eager_tern.compare.checks import (
     positions,
     tells_every_nibble,
 )
-from eager_tern.compare.running import in_units
+from eager_tern.compare.running import Order, in_units
 from eager_tern.compare.stack import Stack, raw_numbers
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
@@ -31,6 +30,7 @@ MOST_SEEDS = 4  # a maker has a few kinds of messages; more seeds would say any 
 FEWEST_EACH = 4  # different messages of each kind: one seed is made for the first of them
 NIBBLE = 4
 KINDS: tuple[dict[str, object], ...] = ({"kind": "sum"}, {"kind": "sum", "negate": True}, {"kind": "xor"})
+ORDERS: tuple[Order, ...] = ("lsb", "msb")
 Ints = NDArray[np.int64]
 
 
@@ -44,9 +44,9 @@ class _Named:
 
 def find_seeded(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) -> list[Found]:
     """Bytes that are a sum or an exclusive-or of all that stands before them, from a seed that other bits choose."""
-    names = _names(stack)
+    names = {order: _names(stack, order) for order in ORDERS}
     found: list[Found] = []
-    for place in places(stack, (8,), free) if names else ():
+    for place in places(stack, (8,), free) if names["lsb"] else ():
         if not free[place.first : place.after].all() or only_counts(stack.bits, place.first, place.width):
             continue
         guesses = (g for g in _at(stack, place, names) if not follows(g.covers, place, (*known, *found)))
@@ -56,13 +56,13 @@ def find_seeded(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) -
     return found
 
 
-def _names(stack: Stack) -> list[_Named]:
+def _names(stack: Stack, order: Order) -> list[_Named]:
     """The nibbles, and else the bits, that have a few values and could name the kind of a message."""
     found = []
-    for start, end in stack.section_bounds:
-        for width in (NIBBLE, 1):
+    for width in (NIBBLE, 1):
+        for start, end in stack.section_bounds:
             for first in range(start, end - width + 1, width):
-                by = positions(first, width, lowest_first=False)
+                by = positions(first, width, lowest_first=order == "lsb")
                 raw = raw_numbers(stack.bits, by.index)
                 counts = np.unique(raw, return_counts=True)[1]
                 if 2 <= counts.size <= MOST_SEEDS and counts.min() >= FEWEST_EACH:
@@ -70,14 +70,14 @@ def _names(stack: Stack) -> list[_Named]:
     return found
 
 
-def _at(stack: Stack, place: Place, names: Sequence[_Named]) -> Iterator[Found]:
+def _at(stack: Stack, place: Place, names: Mapping[Order, Sequence[_Named]]) -> Iterator[Found]:
     """What a place could be; ``names`` as they are preferred."""
     mask = (1 << place.width) - 1
     for start in sorted({place.start, place.byte_start, 0}):
         for unit in (8, 4):
             if (place.first - start) % unit or place.first - start < 2 * unit:
                 continue
-            for order in ("lsb", "msb"):
+            for order in ORDERS:
                 at = positions(place.first, place.width, lowest_first=order == "lsb")
                 target = raw_numbers(stack.bits, at.index)
                 units = in_units(stack.bits[:, start : place.first], unit, order)
@@ -88,7 +88,7 @@ def _at(stack: Stack, place: Place, names: Sequence[_Named]) -> Iterator[Found]:
                     else:
                         seeds = ((-target if "negate" in how else target) - mixed) & mask
                     said = {"name": how["kind"], "at": at, "covers": ((start, place.first - 1),), "unit": unit}
-                    yield from _seeded(stack, names, said | how | {"order": order}, seeds, mixed & mask)
+                    yield from _seeded(stack, names[order], said | how | {"order": order}, seeds, mixed & mask)
 
 
 def _seeded(
@@ -110,4 +110,4 @@ def _seeded(
         tried = 12.0 * len(names) * stack.columns
         chance = chance_of(made.at.width, sum(different) - len(usual), stack.rows, int(np.sum(~holds)), tried)
         if np.sum(~holds) <= damaged(stack.rows) and chance < MOST_CHANCE:
-            yield Found(made, holds, chance + 0.1 * log10(len(names)) * (name.by.width == 1))
+            yield Found(made, holds, chance)

@@ -58,7 +58,8 @@ def sheet_of(comparison: Comparison, line: Draft | None = None) -> Draft:
         name = f"{found.check.name} {seen[found.check.name]}" if seen[found.check.name] > 1 else found.check.name
         checks.append(_check(found.check, name))
     blank = "".join(map(str, _lately(stack).tolist()))
-    document = {**base.document, "blank": blank, **({"fields": fields} if fields else {})}
+    about = f"{stack.columns} bits, found by comparing frames."
+    document = {**base.document, "about": about, "blank": blank, **({"fields": fields} if fields else {})}
     return Draft({**document, **({"checks": checks} if checks else {})}, base.comments)
 
 
@@ -75,7 +76,7 @@ def _computed_in_turn(checks: Sequence[Found]) -> list[Found]:
 
 def drafted(comparison: Comparison, frames: Sequence[Frame], name: str) -> Draft | None:
     """The sheet of a gadget, its line described from some of its frames; None where they show no clear line code."""
-    line = describe_line(frames, name, about=f"{comparison.stack.columns} bits, found by comparing frames.")
+    line = describe_line(frames, name)
     return None if line is None else sheet_of(comparison, line)
 
 

@@ -68,7 +68,7 @@ def describe(frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, ov
 
 
 def describe_line(
-    frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False, about: str = ""
+    frames: Sequence[Frame], name: str, assumed: Assumed = AS_FOUND, overrules: bool = False
 ) -> Draft | None:
     """A sheet without any fields; None where no line code is clear.
 
@@ -102,7 +102,7 @@ def describe_line(
     document: dict[str, object] = {
         "id": _identifier(name),
         "name": name,
-        "about": about or f"{count} bits by {first.code.replace('-', ' ')}, the fields want names.",
+        "about": f"{count} bits by {first.code.replace('-', ' ')}, the fields want names.",
         "unit_us": round(unit, 1),
     }
     comments: dict[str, str] = {}
