@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.evidence import SURE
-from eager_tern.compare.fields import Field, find_fields, with_what_follows
+from eager_tern.compare.fields import Field, Linear, Table, find_fields, with_what_follows
 from eager_tern.compare.linear import find_crcs, find_digests, find_parities
 from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
@@ -116,19 +116,25 @@ def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Compa
 
 
 def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
-    """The columns of checks that are what somebody set: a check is an equation, and was solved for the wrong number."""
+    """The columns of checks that are what somebody set: a check is an equation, and was solved for the wrong number,
+    or what is only set in steps has an arithmetic of its own, as the digits of multiples of 15 have.
+    """
     at = np.zeros(found.stack.columns, np.bool_)
-    silent = {
-        name: found.stack.labels[name]
-        for name in found.stack.labels.keys() - {f.name for f in found.fields if not f.when}
-    }
+    plain = {f.name for f in found.fields if not f.when and (isinstance(f.map, Linear) or _of_words(f.map))}
+    silent = {name: found.stack.labels[name] for name in found.stack.labels.keys() - plain}
     if silent and found.checks:
         stack = Stack(found.stack.bits, silent, found.stack.sections)
         in_checks = {column for check in found.checks if check.kind != "copy" for column in check.positions}
-        others = np.setdiff1d(np.arange(stack.columns), sorted(in_checks)).tolist()
+        own = _columns([field for field in found.fields if field.name in silent])
+        others = np.setdiff1d(np.arange(stack.columns), [*in_checks, *own, *found.unexplained]).tolist()
         for field in find_fields(stack, others):
-            at[list(field.positions)] = field.holds.all() and field.chance < SURELY_SET
+            set_by_hand = field.chance < SURELY_SET and not in_checks.isdisjoint(field.positions)
+            at[list(field.positions)] |= set_by_hand and not field.when
     return at
+
+
+def _of_words(table: Linear | Table) -> bool:
+    return isinstance(table, Table) and any(isinstance(word, str) for word in table.words.values())
 
 
 def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.bool_]) -> Comparison:
