@@ -17,6 +17,7 @@ CHECKS: tuple[Callable[[list[int]], int], ...] = (
     lambda d: crc_of(d, 8, 0x31, 0, 0, False), lambda d: crc_of(d, 8, 0x07, 0xFF, 0, True),
 )  # fmt: skip
 COMMANDS = {"up": 1, "stop": 5, "down": 3, "teach": 8}
+SWITCH = {"off": 0, "on": 1}
 
 
 class Sender:
@@ -103,3 +104,29 @@ class Shutters(Sender):
         command = COMMANDS[str(values["command"])]
         data = [0xC3, self.id, 1 << int(str(values["shutter"])) - 1, command << 4 | 15 - command]
         return self.sent([*data, reduce(xor, data) ^ 255])
+
+
+class Lantern(Sender):
+    """A hundred per cent and a turn of the colour wheel, each said by a byte: neither comes out even."""
+
+    def draw(self) -> dict[str, Value]:
+        return {"hue": int(self.rng.integers(360)), "light": int(self.rng.integers(101)), "on": self.one_of(SWITCH)}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        hue, light = (float(str(values[name])) for name in ("hue", "light"))
+        data = [self.id, 0x2A, round(hue * 255 / 360), round(light * 2.55), SWITCH[str(values["on"])] << 7]
+        return self.sent([*data, self.check(data) & 255])
+
+
+class Feeder(Sender):
+    """A timer set in quarters of an hour and sent in minutes: their digits seem to check one another."""
+
+    def draw(self) -> dict[str, Value]:
+        days = {day: self.one_of(SWITCH) for day in ("friday", "saturday", "sunday")}
+        return {"start": int(self.rng.integers(24)), "lasts": 15 * int(self.rng.integers(1, 49)), **days}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        lasts = int(str(values["lasts"]))
+        days = sum(SWITCH[str(values[day])] << at for at, day in enumerate(("friday", "saturday", "sunday")))
+        data = [self.id, 0x71, days, int(str(values["start"])), lasts >> 8, lasts & 255]
+        return self.sent([*data, self.check(data) & 255])

@@ -10,15 +10,16 @@ from eager_tern.compare.comparison import compare, settled
 from eager_tern.compare.fields import Linear
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
+from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.reading import field_values
 from tests.compare.test_setters import LATER, caught, later
-from tests.messages import Clock, Panel, Sender, Shutters, Station
+from tests.messages import Clock, Feeder, Lantern, Panel, Sender, Shutters, Station
 
 GADGETS = 3  # of each kind
 
 
 @pytest.mark.parametrize("mistakes", [False, True])
-@pytest.mark.parametrize("kind", [Station, Panel, Clock, Shutters])
+@pytest.mark.parametrize("kind", [Station, Panel, Clock, Shutters, Feeder])
 def test_presses_never_seen_are_read_and_made(kind: type[Sender], mistakes: bool) -> None:
     for number in range(GADGETS):
         rng = np.random.default_rng([31, mistakes, number])
@@ -71,3 +72,30 @@ def test_an_hour_in_six_bits_is_a_decimal_number() -> None:
     hour = next(field for field in caught(clock, rng, 40).fields if field.name == "hour")
     assert len(hour.positions) == 6
     assert hour.map == Linear(1, 0, "bcd")
+
+
+@pytest.mark.parametrize("mistakes", [False, True])
+def test_what_is_rounded_is_read_as_near_as_it_was_sent(mistakes: bool) -> None:
+    """A per cent is said by two or three numbers of 255, and comes back whole; a hue by fewer than there are."""
+    for number in range(GADGETS):
+        rng = np.random.default_rng([12, mistakes, number])
+        lantern = Lantern(rng)
+        sheet = sheet_of(settled(caught(lantern, rng, 40, 2 * mistakes, mistakes))).sheet
+        for _ in range(LATER):
+            values = lantern.draw()
+            frame = lantern.frame(values, 0)
+            said = field_values(sheet, frame)
+            assert (said["light"], said["on"]) == (values["light"], values["on"])
+            assert abs(float(str(said["hue"])) - float(str(values["hue"]))) <= 1
+            assert field_values(sheet, make_bits(sheet, said)) == said
+
+
+def test_labels_finer_than_what_is_sent_are_a_number_in_steps() -> None:
+    rng = np.random.default_rng(13)
+    light = rng.integers(0, 101, 40)
+    bits = np.zeros((40, 24), np.uint8)
+    bits[:, 8:13] = np.rint(light * 31 / 100).astype(int)[:, None] >> np.arange(4, -1, -1) & 1
+    bits[:, 16:24] = rng.integers(0, 2, (40, 8))
+    (field,) = compare(Stack(bits, {"light": tuple(light.tolist())})).fields
+    assert field.positions == (8, 9, 10, 11, 12)
+    assert field.map == Linear(round(100 / 31, 9), 0, "binary", 0)

@@ -120,7 +120,7 @@ def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
     or what is only set in steps has an arithmetic of its own, as the digits of multiples of 15 have.
     """
     at = np.zeros(found.stack.columns, np.bool_)
-    plain = {f.name for f in found.fields if not f.when and (isinstance(f.map, Linear) or _of_words(f.map))}
+    plain = {f.name for f in found.fields if not f.when and _is_plain(f.map)}
     silent = {name: found.stack.labels[name] for name in found.stack.labels.keys() - plain}
     if silent and found.checks:
         stack = Stack(found.stack.bits, silent, found.stack.sections)
@@ -133,8 +133,11 @@ def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
     return at
 
 
-def _of_words(table: Linear | Table) -> bool:
-    return isinstance(table, Table) and any(isinstance(word, str) for word in table.words.values())
+def _is_plain(found: Linear | Table) -> bool:
+    """Whether a label is a number said exactly, or a word."""
+    if isinstance(found, Linear):
+        return found.decimals is None
+    return any(isinstance(word, str) for word in found.words.values())
 
 
 def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.bool_]) -> Comparison:

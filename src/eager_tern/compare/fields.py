@@ -37,11 +37,12 @@ LESS_WRONG = 0.5  # of the contradictions are left at most under a condition tha
 
 @dataclass(frozen=True)
 class Linear:
-    """value = scale × number + offset, the number being read through ``encoding``."""
+    """value = scale × number + offset, the number being read through ``encoding``; rounded, where ``decimals`` says."""
 
     scale: float
     offset: float
     encoding: Encoding = "binary"
+    decimals: int | None = None
 
 
 @dataclass(frozen=True)
@@ -107,7 +108,8 @@ class Field:
         if isinstance(self.map, Table):
             return [self.map.words.get(number) for number in raw.tolist()]
         number = decoded(raw, self.map.encoding, len(self.positions))
-        return [round(value, 9) for value in (number * self.map.scale + self.map.offset).tolist()]
+        digits = 9 if self.map.decimals is None else self.map.decimals
+        return [round(value, digits) for value in (number * self.map.scale + self.map.offset).tolist()]
 
 
 def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = True) -> list[Field]:
@@ -347,7 +349,7 @@ def _described_otherwise(field: Field, others: Sequence[Field]) -> tuple[Field, 
 
 
 def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[str, tuple[float | str, ...]]) -> Field:
-    line = Linear(number.scale, number.offset, number.encoding)
+    line = Linear(number.scale, number.offset, number.encoding, number.decimals)
     return Field(
         name, number.positions, line, rows, number.holds, number.chance, number.in_any_order, when, cost=number.cost
     )

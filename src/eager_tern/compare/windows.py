@@ -1,4 +1,4 @@
-"""Numbers found as runs of bits through which a line goes: any scale, and labels that were rounded."""
+"""Numbers found as runs of bits through which a line goes: any scale, and what was rounded, when shown or when sent."""
 
 from __future__ import annotations
 
@@ -16,10 +16,15 @@ PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
 FEWEST_ROUNDED = 6
+MOST_DECIMALS = 4
+WHOLES = (100.0, 360.0)
+MUCH_SURER = 10.0  # log10
+EXACT = -9.0  # log10; no rounded number costs less
+A_BIT = 0.06  # log10: a bit that belongs to a number lowers what is left by 0.14 and more, a stranger adds 0.05
 
 
 def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int) -> list[Number]:
-    """Runs of bits, either order, through which a straight line goes within half a step of the labels."""
+    """Runs of bits, either order, through which a straight line goes within half a step of the labels or of its own."""
     usable = np.zeros(bits.shape[1], np.bool_)
     usable[columns] = True
     steady = (bits == bits[:1]).all(axis=0)
@@ -41,7 +46,9 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
                     continue
                 raws = np.stack([decoded(raw_numbers(bits, list(row)), encoding, width) for row in rows])
                 found += _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
-    return found
+    # The highest bits of a number alone say it roughly, wrong labels included.
+    surest = min((number.chance for number in found), default=0.0)
+    return [number for number in found if number.chance < surest + MUCH_SURER]
 
 
 def _on_lines(
@@ -59,27 +66,49 @@ def _on_lines(
         return []
     slopes = np.nanmedian((values[first] - values[second]) / run, axis=1)
     offsets = np.median(values - slopes[:, None] * raws, axis=1)
-    near = np.abs(values - slopes[:, None] * raws - offsets[:, None]) <= 0.75 * step
+    grains = np.maximum(np.abs(slopes), step)
+    near = np.abs(values - slopes[:, None] * raws - offsets[:, None]) <= 0.75 * grains[:, None]
     found = []
     for at in np.flatnonzero(np.sum(~near, axis=1) <= errors + 0.15 * len(values)).tolist():
-        line = _fitted(raws[at], values, near[at], step)
+        grain = float(grains[at])
+        line = _of_a_whole(raws[at], values, near[at], len(rows[at])) or _fitted(raws[at], values, near[at], grain)
         if line is None:
             continue
         scale, offset = line
-        holds = np.abs(values - scale * raws[at] - offset) <= 0.5 * step + 1e-6
+        # One of the two was rounded to whole steps: what is shown, or what is sent.
+        grain = max(step, abs(scale))
+        holds = np.abs(values - scale * raws[at] - offset) <= 0.5 * grain + 1e-6
         distinct = np.unique(raws[at][holds]).size
         if np.sum(~holds) > errors or distinct < LEAST_DISTINCT:
             continue
         exact = np.abs(values - scale * raws[at] - offset)[holds].max() < 1e-6
-        # Labels that were rounded are coarser than what was read, and there are enough of them to tell.
-        if not exact and (abs(scale) > 0.5 * step or np.unique(values[holds]).size < FEWEST_ROUNDED):
+        if not exact and min(distinct, np.unique(values[holds]).size) < FEWEST_ROUNDED:
             continue
-        spread = np.ptp(values[holds]) / step + 1
+        spread = float(np.ptp(values[holds])) / grain + 1
         chance = -(np.sum(holds) - 2) * log10(spread) + log10(4 * WIDEST * bits.shape[1])
         if errors:
             chance += log10(comb(len(values), int(np.sum(~holds))))
-        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance))
+        # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
+        left = float(np.std((values - scale * raws[at] - offset)[holds])) / step
+        cost, decimals = (EXACT, None) if exact else (log10(left) + A_BIT * len(rows[at]), _decimals(step))
+        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance, cost, decimals))
     return found
+
+
+def _decimals(step: float) -> int:
+    """How many decimals values have that come in such steps."""
+    return len(f"{step:.{MOST_DECIMALS}f}".rstrip("0").partition(".")[2])
+
+
+def _of_a_whole(raw: Ints, values: Floats, near: NDArray[np.bool_], width: int) -> tuple[float, float] | None:
+    """The line where all that the bits can say stands for a whole, a hundred per cent or a turn."""
+    for whole in WHOLES:
+        for most in ((1 << width) - 1, 1 << width):
+            scale = whole / most
+            for offset in (0.0, scale / 2):  # rounded to the nearest when it was sent, or down
+                if np.abs(values - scale * raw - offset)[near].max() <= 0.5 * max(scale, 1.0) + 1e-6:
+                    return round(scale, 9), round(offset, 9)
+    return None
 
 
 def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> tuple[float, float] | None:

@@ -125,9 +125,10 @@ def number_text(found: Linear, bits: str) -> str:
     """A number made of bits, as one would say it."""
     part = PARTS.get(abs(found.scale), f"{abs(found.scale):g} × " if abs(found.scale) != 1 else "")
     number = f"{part}{bits}{CODED[found.encoding]}"
+    rounded = "" if found.decimals is None else ", rounded"
     if found.scale < 0:
-        return f"{found.offset:g} − {number}"
-    return f"{found.offset:g} + {number}" if found.offset else number
+        return f"{found.offset:g} − {number}{rounded}"
+    return f"{found.offset:g} + {number}{rounded}" if found.offset else f"{number}{rounded}"
 
 
 def of_silence(name: str, labels: Sequence[Label]) -> Sentences:

@@ -133,6 +133,8 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> Keys:
             keys["scale"] = field.map.scale
         if field.map.offset != 0:
             keys["offset"] = field.map.offset
+        if field.map.decimals is not None:
+            keys["decimals"] = field.map.decimals
         said = [value for value in field.says(stack.bits[field.looked_at]) if isinstance(value, float)]
         if len(field.positions) >= WIDE:
             keys["seen"] = [min(said), max(said)]

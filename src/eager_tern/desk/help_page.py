@@ -29,8 +29,8 @@ ELSEWHERE: Rows = (
 IN_PRESS = ("first", "held", "count", "period_us", "gap_us")
 IN_FRAMES = ("parts", "repeat", "inverts")
 IN_FIELDS = (
-    "name", "bits", "role", "encoding", "scale", "offset", "unit", "base", "table", "when", "otherwise", "seen",
-    "default", "digits", "width",
+    "name", "bits", "role", "encoding", "scale", "offset", "decimals", "unit", "base", "table", "when", "otherwise",
+    "seen", "default", "digits", "width",
 )  # fmt: skip
 IN_CHECKS = (
     "kind", "at", "of", "covers", "value", "order", "init", "by", "seeds", "negate", "carry", "swap", "columns", "poly",

@@ -126,7 +126,8 @@ def _field(layout: Layout, field: DataField) -> dict[str, object]:
         shift = int(field.offset)
         number = f"whole_in(value, {low + shift}, {high + shift}, &number)"
     else:
-        number = f"steps_in(value, {field.offset!r}, {field.scale!r}, {low}, {high}, &number)"
+        off = 0.01 if field.decimals is None else 0.51
+        number = f"steps_in(value, {field.offset!r}, {field.scale!r}, {low}, {high}, {off}, &number)"
     count = f"number - {int(field.offset)}" if whole and field.offset else "number"
     encoded = {
         "binary": count,

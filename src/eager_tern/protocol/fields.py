@@ -31,7 +31,8 @@ class DataField(Strict):
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
     the value of it. ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the
     raw number that is sent where it means nothing: always, or by the value of the field that ``when`` names. ``seen``
-    are the lowest and the highest value that it was found out with.
+    are the lowest and the highest value that it was found out with. With ``decimals`` the value is rounded, as a
+    display shows it: it is sent in other steps, the nearest of which is taken.
     """
 
     name: Name
@@ -40,6 +41,7 @@ class DataField(Strict):
     encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
     scale: float = 1
     offset: float = 0
+    decimals: Annotated[int, Field(ge=0, le=9)] | None = None
     unit: str = ""
     base: Literal[10, 16] | None = None
     table: dict[int, int | float | str] = {}
@@ -94,8 +96,8 @@ class DataField(Strict):
             return None
         if self.table:
             return self.table.get(number, number)
-        value = number * self.scale + self.offset
-        return int(value) if value == int(value) else round(value, 9)
+        value = round(number * self.scale + self.offset, 9 if self.decimals is None else self.decimals)
+        return int(value) if value == int(value) else value
 
     def raw(self, value: int | float | str) -> int:
         """The number to be sent for a value. Raises ValueError that names field and range."""
@@ -111,9 +113,10 @@ class DataField(Strict):
             raise ValueError(f'{self.name} = "{value}" is no number')
         number = (value - self.offset) / self.scale
         low, high = _range(self.encoding, self.bits.width)
-        if abs(number - round(number)) > 1e-6 or not low <= round(number) <= high:
+        between = self.decimals is None and abs(number - round(number)) > 1e-6
+        if between or not low <= round(number) <= high:
             ends = sorted((low * self.scale + self.offset, high * self.scale + self.offset))
-            step = f" in steps of {abs(self.scale):g}" if self.scale != 1 else ""
+            step = f" in steps of {abs(self.scale):g}" if self.scale != 1 and self.decimals is None else ""
             raise ValueError(f"{self.name} = {value} is outside {ends[0]:.12g} to {ends[1]:.12g}{step}")
         return _encoded(self.encoding, round(number), self.bits.width)
 

@@ -42,6 +42,7 @@ KEYS = {
     "encoding": 'How the number is written: "binary", "signed", "bcd" or "gray".',
     "scale": "value = scale × number + offset.\n\nscale = 0.5",
     "offset": "value = scale × number + offset.\n\noffset = 16",
+    "decimals": "The value is rounded to so many, as a display shows it; it is sent in other steps.\n\ndecimals = 0",
     "base": "Of a field: 10 or 16, how a person is shown its value.\n\nbase = 10",
     "unit": 'Of a field: what its value is in.\n\nunit = "°C"\n\nOf a check: bits of the pieces that are added.',
     "table": 'Words for numbers.\n\ntable = { 0 = "auto", 1 = "cool" }',

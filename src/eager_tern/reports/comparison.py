@@ -70,7 +70,8 @@ def _found_field(field: Field) -> dict[str, Any]:
 def _map(found: Linear | Table) -> dict[str, Any]:
     if isinstance(found, Table):
         return {"kind": "table", "encoding": "binary", "table": {str(k): v for k, v in sorted(found.words.items())}}
-    return {"kind": "linear", "encoding": found.encoding, "scale": found.scale, "offset": found.offset}
+    rounded = {} if found.decimals is None else {"decimals": found.decimals}
+    return {"kind": "linear", "encoding": found.encoding, "scale": found.scale, "offset": found.offset, **rounded}
 
 
 def found_check(found: Found) -> dict[str, Any]:
