@@ -130,3 +130,41 @@ class Feeder(Sender):
         days = sum(SWITCH[str(values[day])] << at for at, day in enumerate(("friday", "saturday", "sunday")))
         data = [self.id, 0x71, days, int(str(values["start"])), lasts >> 8, lasts & 255]
         return self.sent([*data, self.check(data) & 255])
+
+
+class Words(Sender):
+    """Words of eight bits whose last one makes the number of ones odd or even."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        self.odd = int(rng.integers(2))
+
+    def draw(self) -> dict[str, Value]:
+        lift, sway, drift = (int(self.rng.integers(most)) for most in (1024, 512, 512))
+        return {"lift": lift, "sway": sway, "drift": drift, "lights": self.one_of(SWITCH)}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        lift, sway, drift = (int(str(values[name])) for name in ("lift", "sway", "drift"))
+        number = f"{self.id & 127:07b}{lift:010b}{sway:09b}{drift:09b}{SWITCH[str(values['lights'])]}101010"
+        words = np.array([int(bit) for bit in number], np.uint8).reshape(-1, 7)
+        return np.column_stack((words, (words.sum(axis=1) + self.odd) % 2)).astype(np.uint8).ravel()
+
+
+class Guard(Sender):
+    """Seven bits that change, and four of a CRC behind them."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        self.states = dict(zip(("shut", "open", "forced", "test"), rng.permutation([0, 1, 2, 4]).tolist(), strict=True))
+
+    def draw(self) -> dict[str, Value]:
+        zone = int(self.rng.integers(1, 9))
+        return {"zone": zone, "state": self.one_of(self.states), "battery": self.one_of(SWITCH)}
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        states = int(str(values["zone"])) - 1 << 5 | self.states[str(values["state"])] << 2
+        data = [self.id >> 4, self.id & 15, 6, 9, states >> 4, states & 15, SWITCH[str(values["battery"])] << 3 | 1]
+        register = 5
+        for bit in "".join(f"{nibble:04b}" for nibble in data):
+            register = register << 1 & 15 ^ (3 if (register >> 3) != int(bit) else 0)
+        return np.array([int(bit) for nibble in (*data, register) for bit in f"{nibble:04b}"], np.uint8)

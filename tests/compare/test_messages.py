@@ -10,10 +10,11 @@ from eager_tern.compare.comparison import compare, settled
 from eager_tern.compare.fields import Linear
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
+from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.reading import field_values
 from tests.compare.test_setters import LATER, caught, later
-from tests.messages import Clock, Feeder, Lantern, Panel, Sender, Shutters, Station
+from tests.messages import Clock, Feeder, Guard, Lantern, Panel, Sender, Shutters, Station, Words
 
 GADGETS = 3  # of each kind
 
@@ -25,6 +26,32 @@ def test_presses_never_seen_are_read_and_made(kind: type[Sender], mistakes: bool
         rng = np.random.default_rng([31, mistakes, number])
         gadget = kind(rng)
         assert later(gadget, caught(gadget, rng, 40, 2 * mistakes, mistakes)) == (LATER, LATER, 0)
+
+
+@pytest.mark.parametrize("kind", [Words, Guard])
+def test_few_bits_are_enough_for_a_check_where_checks_usually_are(kind: type[Sender]) -> None:
+    """Words bear each other's parity out; a CRC of four bits behind all that it is of is what one tries first."""
+    for number in range(GADGETS):
+        rng = np.random.default_rng([14, number])
+        gadget = kind(rng)
+        rows = 20 if kind is Words else 40
+        found = caught(gadget, rng, rows)
+        assert later(gadget, found) == (LATER, LATER, 0)
+        frame = gadget.frame(gadget.draw(), 0)
+        checks = sheet_of(settled(found)).sheet.checks
+        for at in range(frame.size):
+            frame[at] ^= 1
+            assert not all(evaluate(check, frame).ok for check in checks)
+            frame[at] ^= 1
+
+
+def test_a_byte_above_what_counts_is_no_part_of_the_header() -> None:
+    rng = np.random.default_rng(15)
+    counts = 0x13A0 + np.arange(40)
+    rows = [[0xAC, 0x35, count >> 8, count & 255, int(rng.integers(256))] for count in counts.tolist()]
+    bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
+    header = next(c for c in sheet_of(settled(compare(Stack(bits, {})))).sheet.checks if c.name == "header")
+    assert sorted(header.at.index.tolist()) == list(range(16))
 
 
 def test_a_check_begins_with_a_number_for_each_kind_of_message() -> None:

@@ -37,8 +37,10 @@ FEWEST_INDEPENDENT = 3
 MOST_OVER = 12  # degrees that the common divisor may have too many
 DISTINCT = 24  # differences of which the common divisor is taken
 SUBSETS = 3
+ORDERS, MESSAGES = 8, 6  # at most, in which a CRC's bits may be taken and over which it may be
 PARITY_CHANCE = -3.0  # log10; a single bit does not say more in the few rows that there are
 NEAR = 8  # columns within which the upper bits of one number move together
+WORD_SIZES = range(4, 14)  # bits, with the parity
 PARITY_FEWEST = 3  # varying bits that a parity bit covers
 
 
@@ -237,7 +239,9 @@ def _verified(
         if np.sum(~holds) <= spared:
             told = witnesses(raw_numbers(stack.bits[holds], at.index))
             independent = min(_rank(_as_integers(stack.bits[holds], message)) - 1, told)
-            tried = 8.0 * 6 * len(CRC_WIDTHS) * stack.columns / 4
+            # Of all that was tried, what a maker does first has half of the weight: a CRC behind all that it is of.
+            usual = place.after == place.end and message == list(range(place.start, place.first))
+            tried = 2.0 * len(CRC_WIDTHS) * (ORDERS if usual else ORDERS * MESSAGES * stack.columns / 4)
             wrong = int(np.sum(~holds))
             chance = chance_of(place.width, independent - 1, stack.rows, wrong, tried)
             return Found(check, holds, chance) if chance < MOST_CHANCE else None
@@ -267,12 +271,15 @@ def _rank(words: Sequence[int]) -> int:
 
 
 def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
-    """Single bits that make the number of ones in a stretch even or odd."""
+    """Single bits that make the number of ones in a stretch even or odd: in each word of the frame, or anywhere."""
     bits, rows = stack.bits, stack.rows
+    of_words = _parities_of_words(stack, free)
+    free = free.copy()
+    free[[column for found in of_words for column in found.positions]] = False
     sums = np.concatenate((np.zeros((rows, 1), np.uint8), np.bitwise_xor.accumulate(bits, axis=1)), axis=1)
     varies = np.concatenate(([0], np.cumsum(_leading(stack))))
     spared = damaged(rows)
-    found = []
+    found = of_words
     for column in np.flatnonzero(free).tolist():
         best: Found | None = None
         if _moves_with_another(stack, column):
@@ -285,12 +292,40 @@ def find_parities(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
                 chance = log10((2 if whole else 4 * stack.columns) * stack.columns) - turns(bits[:, column])
                 chance += log10(comb(rows, wrong))
                 if chance < PARITY_CHANCE and (best is None or first < best.covers[0][0]):
-                    at = positions(column, 1, lowest_first=True)
-                    check = Check(name="parity", kind="parity", at=at, covers=((first, last - 1),), init=odd)
-                    best = Found(check, held(check, bits), chance)
+                    best = _parity(stack, column, first, last - 1, odd, chance)
         if best is not None:
             found.append(best)
     return found
+
+
+def _parities_of_words(stack: Stack, free: NDArray[np.bool_]) -> list[Found]:
+    """The bits that end each word of a section, all words of one length and all with an even number of ones, or all
+    with an odd one. They bear each other out.
+    """
+    best: list[Found] = []
+    for start, end in stack.section_bounds:
+        sizes = [size for size in WORD_SIZES if 2 * size <= end - start]
+        for size in sizes:
+            lasts = np.arange(start + size - 1, end, size)
+            odd = np.bitwise_xor.reduce(stack.bits[:, start : int(lasts[-1]) + 1].reshape(stack.rows, -1, size), axis=2)
+            wrong = np.minimum((odd != 0).any(axis=1).sum(), (odd != 1).any(axis=1).sum())
+            telling = [c for c in lasts.tolist() if free[c] and not _moves_with_another(stack, c)]
+            if wrong > damaged(stack.rows) or len(telling) < 2:
+                continue
+            said = sum(turns(stack.bits[:, column]) for column in telling)
+            chance = log10(2 * len(sizes) * comb(stack.rows, int(wrong))) - said
+            if chance < min([PARITY_CHANCE, *(each.chance for each in best)]):
+                own = [column for column in lasts.tolist() if free[column] or not stack.varies[column]]
+                init = int(odd.mean() > 0.5)
+                best = [_parity(stack, column, column - size + 1, column - 1, init, chance) for column in own]
+    return best
+
+
+def _parity(stack: Stack, column: int, first: int, last: int, odd: int, chance: float) -> Found:
+    """A column as the parity of a stretch of bits, its last one included."""
+    at = positions(column, 1, lowest_first=True)
+    check = Check(name="parity", kind="parity", at=at, covers=((first, last),), init=odd)
+    return Found(check, held(check, stack.bits), chance)
 
 
 def _leading(stack: Stack) -> NDArray[np.bool_]:

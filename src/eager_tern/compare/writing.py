@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import Found, nearly_steady
+from eager_tern.compare.checks import BYTE, Found, nearly_steady
 from eager_tern.compare.comparison import Comparison, covers
+from eager_tern.compare.contiguous import MOST_FALLS
 from eager_tern.compare.counters import Counter as FoundCounter
 from eager_tern.compare.fields import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
@@ -180,12 +181,19 @@ def _header(comparison: Comparison) -> Keys | None:
     found: list[Field | Found | FoundCounter] = [*comparison.fields, *comparison.checks, *comparison.counters]
     used = [each.positions for each in found]
     open_to_change = np.flatnonzero(~nearly_steady(stack)).tolist() + [column for row in used for column in row]
+    # What counts may have a byte above it that will turn some day.
+    above = [row[0] - BYTE for row in used if row[0] < row[-1] and _only_grows(raw_numbers(stack.bits, row))]
+    open_to_change += [max(column, 0) for column in above]
     count = min([stack.columns, 32, *open_to_change]) // 8 * 8
     if count < FEWEST_HEADER:
         return None
     positions = tuple(range(count - 1, -1, -1))
     value = int(raw_numbers(_usual(stack)[None], positions)[0])
     return {"name": "header", "kind": "constant", "at": positions_text(positions), "value": value}
+
+
+def _only_grows(raw: NDArray[np.int64]) -> bool:
+    return bool(np.ptp(raw)) and float(np.mean(np.diff(raw) < 0)) <= MOST_FALLS
 
 
 def _check(check: Check, name: str) -> Keys:
