@@ -31,6 +31,10 @@ def test_a_long_label_says_what_is_not_as_usual(text: str, short: str) -> None:
 def test_what_no_two_labels_share_is_not_usual() -> None:
     assert usual_labels(["level = 1, water = 8.1", "level = 2, water = 8.1"]) == {"water": 8.1}
     assert usual_labels([]) == {}
+    # A number that came twice among many is not what goes without saying.
+    assert usual_labels([*(f"level = {n}, mode = cool" for n in range(11)), "level = 3, mode = dry"]) == {
+        "mode": "cool"
+    }
     assert labels_of(" level = 1 , = 3, water =") == {"level": 1.0}
 
 

@@ -279,6 +279,12 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
     assert "no labels" in cabinet.notice.text
     assert pasted_labels("Power\nMute\n", 2) == ["Power", "Mute"]
     assert pasted_labels("button\nopen\nstop\n", 2) == ["button = open", "button = stop"]
+    for between in "\t,;":
+        table = "press mode fan\n0 cool low\n1 dry \n".replace(" ", between)
+        assert pasted_labels(table, 2) == ["mode = cool, fan = low", "mode = dry"]
+        assert pasted_labels(table.replace("0", "7"), 2)[0] == "press = 7, mode = cool, fan = low"
+    assert pasted_labels("mode = cool, fan = low\nmode = dry, fan = high\n", 2)[0] == "mode = cool, fan = low"
+    assert pasted_labels("Up, long\nUp, short\n", 2) == ["Up, long", "Up, short"]
 
 
 def test_a_search_can_be_stopped(cabinet: Window, qtbot: QtBot) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -14,8 +15,9 @@ from eager_tern.compare.stack import Label, Stack, label_word
 from eager_tern.linecode.values import bit_text
 from eager_tern.tables import table_text
 
-BITS = "bits"  # the column that copied rows end with
+BITS, PRESS = "bits", "press"  # the column that copied rows end with, and one that numbers them
 CopiedAs = Literal["table", "CSV", "NumPy"]
+USUAL = 0.25  # of the presses have what goes without saying
 KEY = "key"  # what a label without a name is about
 
 
@@ -32,13 +34,15 @@ def labels_of(text: str) -> dict[str, Label]:
 
 
 def usual_labels(texts: Iterable[str]) -> dict[str, Label]:
-    """Of labels that say several things: the value of each that most of them have, if more than one has it."""
+    """Of labels that say several things: the value of each that most of them have, if it is one that they usually have
+    and no number that came twice.
+    """
     counts: dict[str, Counter[Label]] = {}
     for text in texts:
         for name, value in labels_of(text).items():
             counts.setdefault(name, Counter())[value] += 1
     most = {name: of.most_common(1)[0] for name, of in counts.items()}
-    return {name: value for name, (value, count) in most.items() if count > 1}
+    return {name: value for name, (value, count) in most.items() if count > max(1, USUAL * counts[name].total())}
 
 
 def short_label(text: str, usual: Mapping[str, Label]) -> str:
@@ -53,15 +57,32 @@ def pasted_labels(text: str, rows: int) -> list[str]:
     """The labels in a table copied from a spreadsheet, for so many ``rows``: a label each.
 
     A single column is labels as they stand, unless it has one too many. Of several, or of that one, the first row names
-    what was varied; empty cells are not known.
+    what was varied; empty cells are not known, and a column that only numbers the presses is left out.
     """
-    cells = [[cell.strip() for cell in line.split("\t")] for line in text.splitlines() if line.strip()]
-    if not cells:
+    lines = [line for line in text.splitlines() if line.strip()]
+    if not lines:
         return []
+    between = _delimiter(lines) if len(lines) == rows + 1 else "\t"
+    cells = [[cell.strip() for cell in row] for row in csv.reader(lines, delimiter=between)]
     if max(map(len, cells)) == 1 and len(cells) != rows + 1:
         return [row[0] for row in cells]
     names, *rest = cells
-    return [", ".join(f"{n} = {v}" for n, v in zip(names, row, strict=False) if n and v and n != BITS) for row in rest]
+    rows_said = [{n: v for n, v in zip(names, row, strict=False) if n and v and n != BITS} for row in rest]
+    counted = [said.get(PRESS) for said in rows_said]
+    if any(counted == [str(n + first) for n in range(len(rest))] for first in (0, 1)):
+        rows_said = [{n: v for n, v in said.items() if n != PRESS} for said in rows_said]
+    return [", ".join(f"{name} = {value}" for name, value in said.items()) for said in rows_said]
+
+
+def _delimiter(lines: Sequence[str]) -> str:
+    """What stands between the cells of a table: tabs, as a spreadsheet copies them, or what a text file has in each
+    line as often as in the first. A label in words has commas as well.
+    """
+    for between in ";,":
+        counts = {line.count(between) for line in lines if '"' not in line}
+        if "\t" not in lines[0] and "=" not in lines[0] and len(counts) == 1 and counts != {0}:
+            return between
+    return "\t"
 
 
 def copied_rows(stack: Stack, rows: Sequence[int], form: CopiedAs) -> str:
