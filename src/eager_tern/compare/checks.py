@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import comb, log10
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,13 +105,17 @@ def changes(stack: Stack, first: int, width: int) -> bool:
     return stack.rows - stack.most_alike(first, width) > damaged(stack.rows)
 
 
+def glance(rows: int) -> NDArray[np.intp]:
+    """Some rows that rule out nearly all of what does not hold in most."""
+    return np.arange(0, rows, max(rows // GLANCE, 1))
+
+
 def alike(rests: NDArray[np.integer], row: int, spared: int) -> Iterator[tuple[int, int]]:
     """Which candidates leave the same rest in all rows but ``spared`` as in one of them, and in how many they do not.
 
-    ``rests`` has shape (candidates, rows). A few rows rule out nearly all of them.
+    ``rests`` has shape (candidates, rows).
     """
-    rows = rests.shape[1]
-    some = np.arange(0, rows, max(rows // GLANCE, 1))
+    some = glance(rests.shape[1])
     left = np.flatnonzero(np.count_nonzero(rests[:, some] != rests[:, [row]], axis=1) <= spared)
     wrong = np.count_nonzero(rests[left] != rests[left][:, [row]], axis=1)
     yield from zip(left[wrong <= spared].tolist(), wrong[wrong <= spared].tolist(), strict=True)
@@ -325,7 +330,6 @@ def _sums_over(
     order = "lsb" if lowest_first else "msb"
     mask, rows = (1 << place.width) - 1, stack.rows
     spared = damaged(rows)
-    wanted = target.astype(np.uint8)
     values = [raw_numbers(stack.bits, positions(u, unit, lowest_first).index) for u in (*before, *behind)]
     if not values:
         return
@@ -338,37 +342,51 @@ def _sums_over(
     if split and behind:
         ranges += [(a, whole) for a in range(split)]
     firsts, lasts = (np.array(ends) for ends in zip(*ranges, strict=True))
-    whole_total = (sums[:, lasts] - sums[:, firsts]).T  # shape (ranges, rows)
-    total, mixed = whole_total.astype(np.uint8), (xors[:, lasts] ^ xors[:, firsts]).T.astype(np.uint8)  # modulo 256
-    swapped = wanted << 4 | wanted >> 4 if place.width == 8 else None
-    tries: list[tuple[dict[str, object], NDArray[np.integer], NDArray[np.integer]]] = [
-        ({"kind": "sum"}, wanted - total & mask, total & mask),
-        ({"kind": "sum", "negate": True}, -(wanted + total) & mask, total & mask),
-        ({"kind": "sum", "carry": True}, (target - whole_total) % mask, whole_total % mask),
-    ]
+    total = (sums[:, lasts] - sums[:, firsts]).T  # shape (ranges, rows)
+    mixed = (xors[:, lasts] ^ xors[:, firsts]).T
+    kinds: list[dict[str, Any]] = [{"kind": "sum"}, {"kind": "sum", "negate": True}, {"kind": "sum", "carry": True}]
     if unit == place.width:
-        tries.append(({"kind": "xor"}, wanted ^ mixed & mask, mixed & mask))
-    if swapped is not None:
-        tries += [
-            ({"kind": "sum", "swap": True}, swapped - total & mask, total & mask),
-            ({"kind": "xor", "swap": True}, swapped ^ mixed & mask, mixed & mask),
-        ]
+        kinds.append({"kind": "xor"})
+    if place.width == 8:
+        kinds += [{"kind": "sum", "swap": True}, {"kind": "xor", "swap": True}]
     if unit == 8:  # the other way to say minus: all bits turned
-        tries.append(({"kind": "sum", "xor_out": mask}, (wanted ^ mask) - total & mask, total & mask))
-    for how, rest, said in tries:
-        for chosen in {0, rows // 2, rows - 1}:
-            for i, wrong in alike(rest, chosen, spared):
-                a, b = ranges[i]
-                covers = _covers(a, b, before, behind, unit)
-                distinct = np.unique(said[i]).size
-                chance = chance_of(place.width, distinct - 1, rows, wrong, 60.0 * len(ranges))
-                if chance >= MOST_CHANCE:
+        kinds.append({"kind": "sum", "xor_out": mask})
+    chosen_rows = [0, rows // 2, rows - 1]
+    some = np.unique([*glance(rows), *chosen_rows])
+    few = target[some], total[:, some], mixed[:, some]
+    for how in kinds:
+        looked_at, _ = _rest(how, mask, *few)
+        for chosen in dict.fromkeys(chosen_rows):
+            against = looked_at != looked_at[:, [np.searchsorted(some, chosen)]]
+            for i in np.flatnonzero(np.count_nonzero(against, axis=1) <= spared).tolist():
+                rest, said = _rest(how, mask, target, total[i], mixed[i])
+                wrong = int(np.count_nonzero(rest != rest[chosen]))
+                chance = chance_of(place.width, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
+                if wrong > spared or chance >= MOST_CHANCE:
                     continue
-                seed = int(rest[i, chosen])
+                covers = _covers(*ranges[i], before, behind, unit)
+                seed = int(rest[chosen])
                 parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
                 said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
                 check = Check.model_validate(said_so | parameters | how)
                 yield _Guess(check, wrong, chance)
+
+
+def _rest(
+    how: Mapping[str, Any], mask: int, target: NDArray[np.int64], total: NDArray[np.int64], mixed: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """What a kind of sum leaves of what stands at its place, and what it says; ``total`` and ``mixed`` are the plain
+    sum and exclusive-or, of one range of units or of many.
+    """
+    if "swap" in how:
+        target = (target << 4 | target >> 4) & mask
+    if how["kind"] == "xor":
+        return target ^ mixed & mask, mixed & mask
+    if "carry" in how:
+        return (target - total) % mask, total % mask
+    if "negate" in how:
+        return -(target + total) & mask, total & mask
+    return (target ^ how.get("xor_out", 0)) - total & mask, total & mask
 
 
 def by_modulus(found: Found, bits: BitRows) -> Found:
