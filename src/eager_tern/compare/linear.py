@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import groupby
+from itertools import compress, groupby
 from math import comb, log10
+from operator import attrgetter
 
 import numpy as np
 from numpy.typing import NDArray
@@ -118,14 +119,8 @@ def _divided(ways: Sequence[_Way], stack: Stack) -> Iterator[tuple[Place, list[_
         a, b = ((base ^ other)[columns[still]] for other in others)
         degrees = gcd_degrees(a, b)
         possible[still] = (degrees >= widths[still]) | ~a.any(axis=1) | ~b.any(axis=1)
-    for place, some in groupby(
-        (way for way, is_possible in zip(ways, possible, strict=True) if is_possible), _place_of
-    ):
+    for place, some in groupby(compress(ways, possible), attrgetter("place")):
         yield place, list(some)
-
-
-def _place_of(way: _Way) -> Place:
-    return way.place
 
 
 def _crcs_at(stack: Stack, ways: Sequence[_Way]) -> Iterator[Found]:

@@ -71,7 +71,9 @@ def _on_lines(
     found = []
     for at in np.flatnonzero(np.sum(~near, axis=1) <= errors + 0.15 * len(values)).tolist():
         grain = float(grains[at])
-        line = _of_a_whole(raws[at], values, near[at], len(rows[at])) or _fitted(raws[at], values, near[at], grain)
+        line = _of_a_whole(raws[at], values, near[at], len(rows[at]), step) or _fitted(
+            raws[at], values, near[at], grain
+        )
         if line is None:
             continue
         scale, offset = line
@@ -100,13 +102,15 @@ def _decimals(step: float) -> int:
     return len(f"{step:.{MOST_DECIMALS}f}".rstrip("0").partition(".")[2])
 
 
-def _of_a_whole(raw: Ints, values: Floats, near: NDArray[np.bool_], width: int) -> tuple[float, float] | None:
+def _of_a_whole(
+    raw: Ints, values: Floats, near: NDArray[np.bool_], width: int, step: float
+) -> tuple[float, float] | None:
     """The line where all that the bits can say stands for a whole, a hundred per cent or a turn."""
     for whole in WHOLES:
         for most in ((1 << width) - 1, 1 << width):
             scale = whole / most
             for offset in (0.0, scale / 2):  # rounded to the nearest when it was sent, or down
-                if np.abs(values - scale * raw - offset)[near].max() <= 0.5 * max(scale, 1.0) + 1e-6:
+                if np.abs(values - scale * raw - offset)[near].max() <= 0.5 * max(scale, step) + 1e-6:
                     return round(scale, 9), round(offset, 9)
     return None
 

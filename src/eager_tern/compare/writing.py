@@ -183,8 +183,9 @@ def _header(comparison: Comparison) -> Keys | None:
     open_to_change = np.flatnonzero(~nearly_steady(stack)).tolist() + [column for row in used for column in row]
     # What counts may have a byte above it that will turn some day.
     above = [row[0] - BYTE for row in used if row[0] < row[-1] and _only_grows(raw_numbers(stack.bits, row))]
-    open_to_change += [max(column, 0) for column in above]
     count = min([stack.columns, 32, *open_to_change]) // 8 * 8
+    sure = min([count, *above]) // 8 * 8
+    count = sure if sure >= FEWEST_HEADER else count
     if count < FEWEST_HEADER:
         return None
     positions = tuple(range(count - 1, -1, -1))
