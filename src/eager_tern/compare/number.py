@@ -19,7 +19,7 @@ class Number:
     value = scale × (raw read through ``encoding``) + offset; ``holds`` tells of each row that was looked at whether it
     does. ``chance`` is log10 of the probability of an accident, given all that was tried, ``in_any_order`` the same
     were the rows in any order; ``cost`` that of how many descriptions of the same bits a maker would choose as soon.
-    ``decimals`` are those of the values, where it gives them rounded only.
+    ``decimals`` are those of the values, where it gives them rounded only, and cannot give all of them.
     """
 
     positions: tuple[int, ...]

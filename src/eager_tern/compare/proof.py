@@ -159,6 +159,7 @@ def _unrounded(field: Field, found_in: Stack, stack: Stack) -> list[Label]:
     known = numbers(found_in.labels[field.name])
     if isinstance(field.map, Table) or known is None:
         return labels
+    field = replace(field, map=replace(field.map, decimals=None))
     said = np.array(field.says(found_in.bits), np.float64)
     rest = np.abs(said - known)[field.looked_at][field.holds]
     if not rest.size or rest.max() < EXACT:

@@ -17,6 +17,7 @@ NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
 FEWEST_ROUNDED = 6
 MOST_DECIMALS = 4
+NEARLY = 1e-4  # of a step, since scales are kept with nine digits
 WHOLES = (100.0, 360.0)
 MUCH_SURER = 10.0  # log10
 EXACT = -9.0  # log10; no rounded number costs less
@@ -92,9 +93,16 @@ def _on_lines(
             chance += log10(comb(len(values), int(np.sum(~holds))))
         # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
         left = float(np.std((values - scale * raws[at] - offset)[holds])) / step
-        cost, decimals = (EXACT, None) if exact else (log10(left) + A_BIT * len(rows[at]), _decimals(step))
+        cost = EXACT if exact else log10(left) + A_BIT * len(rows[at])
+        decimals = None if exact or _is_on_steps(scale, offset, step) else _decimals(step)
         found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance, cost, decimals))
     return found
+
+
+def _is_on_steps(scale: float, offset: float, step: float) -> bool:
+    """Whether all values in such steps can be sent: what is sent between them is known better than it was shown."""
+    steps, first = step / scale, offset / scale
+    return abs(steps - round(steps)) < NEARLY and abs(first - round(first)) < NEARLY and round(steps) != 0
 
 
 def _decimals(step: float) -> int:
