@@ -152,6 +152,7 @@ def _fields(rng: np.random.Generator, free: list[int]) -> list[dict[str, Any]]:
             field["encoding"] = str(rng.choice(["signed", "gray"]))
         elif choice < 0.5 and width <= 12:
             field |= {"scale": float(rng.choice([0.1, 0.5, 2])), "offset": float(rng.choice([0, 16, -40]))}
+            field |= {"scale": 0.392156863, "decimals": 1} if rng.random() < 0.3 else {}
         elif choice < 0.7 and fields and "table" in fields[0]:
             field["when"] = {"mode": ["auto", "fan"]}
             field |= {"otherwise": int(rng.integers(1 << min(width, 8)))} if rng.random() < 0.5 else {}

@@ -8,10 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
+from eager_tern.protocol.checks import expected_value
 from eager_tern.protocol.fields import DataField, ListField, TextField, in_words
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.making import make_bits, make_frame
 from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.schema import Check
 from eager_tern.signal.values import Pulses
 
 AIR = """
@@ -71,6 +73,8 @@ def field(**more: object) -> DataField:
         ({"scale": 0.5, "offset": 10}, 3, 11.5),
         ({"scale": -1, "offset": 30}, 4, 26),
         ({"encoding": "signed", "scale": 0.1}, 251, -0.5),
+        ({"scale": 0.392156863, "decimals": 0}, 38, 15),
+        ({"scale": 0.392156863, "decimals": 1}, 38, 14.9),
         ({"table": {0: "off", 7: "on"}}, 7, "on"),
         ({"table": {0: "off", 7: "on"}}, 5, 5),
         ({"encoding": "bcd"}, 0x4A, None),
@@ -166,3 +170,22 @@ def test_texts_and_lists() -> None:
     assert text.read(bits) == "01F"
     assert text.read(bits[::-1]) is None
     assert ListField(name="l", width=3).read(bits) == (4, 5)
+
+
+def test_a_rounded_value_is_sent_as_the_nearest_number_in_range() -> None:
+    light = field(scale=0.392156863, decimals=0)
+    assert [light.raw(value) for value in (0, 1, 50.4, 100)] == [0, 3, 129, 255]
+    with pytest.raises(ValueError, match=r"101 is outside 0 to 100"):
+        light.raw(101)
+
+
+def test_what_a_check_begins_with_is_chosen_by_other_bits() -> None:
+    keys = {"name": "sum", "kind": "sum", "at": "15-8", "covers": [[0, 7]], "init": 7}
+    check = Check.model_validate({**keys, "by": "1-0", "seeds": {1: 0x20, 2: 0x40}})
+    for low, seed in ((1, 0x20), (2, 0x40), (3, 7)):
+        bits = np.array([low >> at & 1 for at in range(16)], np.uint8)
+        assert expected_value(check, bits) == low + seed
+    with pytest.raises(ValueError, match="go together"):
+        Check.model_validate({**keys, "by": "1-0"})
+    with pytest.raises(ValueError, match="do not fit 2 bits"):
+        Check.model_validate({**keys, "by": "1-0", "seeds": {4: 1}})
