@@ -9,7 +9,7 @@ from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
 from eager_tern.signal.values import Pulses, pulses_from_signed
-from tests.handsets import nec_frame, sony
+from tests.handsets import nec_frame, sony, sony_long
 from tests.radio import code_24
 
 CODE = [1, 0, 1, 1, 0, 0, 1, 0] * 4
@@ -97,3 +97,13 @@ def test_an_uneven_frame_beside_known_copies_of_its_length_is_doubted() -> None:
             mended, _ = repaired_by_repeats(pulses, frames, [])
             assert mended[3].reading.confidence <= 0.5 or mended[3].mended
     assert sure >= 5
+
+
+def test_one_damaged_copy_that_is_another_code_by_itself_turns_no_whole_ones_into_it() -> None:
+    """A long Sony frame that lost its last bit is one of a laser game, parity and all; its five repeats are not."""
+    whole = sony_long(0b0011110, [int(bit) for bit in "11001110"], 1)[:-1]
+    pulses, frames = frames_of([whole, whole, whole, whole[:-2], whole, whole], 20_000.0)
+    assert [frame.reading.protocol for frame in frames] == ["sirc15"] * 3 + ["milestag"] + ["sirc15"] * 2
+    mended, _ = repaired_by_repeats(pulses, frames, [])
+    assert [frame.reading.protocol for frame in mended].count("milestag") <= 1
+    assert [mended[at].reading.bits.tolist() for at in (0, 1, 2, 4, 5)] == [frames[0].reading.bits.tolist()] * 5

@@ -11,7 +11,7 @@ import numpy as np
 from eager_tern.linecode.closeness import CLEAN, UNEVEN
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.checks import evaluate
-from eager_tern.protocol.damaged import raw_range, reads_well, without_one_short
+from eager_tern.protocol.damaged import has_checks, raw_range, reads_well, without_one_short
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import Reading, field_values, reading_of_match
@@ -82,10 +82,11 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
 
 
 def _trust(frame: Frame) -> int:
+    """How much a frame says for itself, however often it came: a start bit or a parity holds for damaged ones, too."""
     best = frame.reading
-    if not best.known and best.confidence <= DOUBTED:
-        return -1
-    return best.known + (best.checks_hold and bool(best.checks))
+    if not best.known:
+        return -1 if best.confidence <= DOUBTED else 0
+    return (3 if has_checks(best) else 2) if best.checks_hold else 1
 
 
 def _supporters(frame: Frame, frames: Sequence[Frame]) -> int:
