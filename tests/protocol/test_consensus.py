@@ -8,8 +8,9 @@ from eager_tern.protocol.consensus import repaired_by_repeats
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.wholeness import DOUBTED
 from eager_tern.signal.values import Pulses, pulses_from_signed
-from tests.handsets import nec_frame, sony, sony_long
+from tests.handsets import denon, nec_frame, sony, sony_long
 from tests.radio import code_24
 
 CODE = [1, 0, 1, 1, 0, 0, 1, 0] * 4
@@ -107,3 +108,15 @@ def test_one_damaged_copy_that_is_another_code_by_itself_turns_no_whole_ones_int
     mended, _ = repaired_by_repeats(pulses, frames, [])
     assert [frame.reading.protocol for frame in mended].count("milestag") <= 1
     assert [mended[at].reading.bits.tolist() for at in (0, 1, 2, 4, 5)] == [frames[0].reading.bits.tolist()] * 5
+
+
+def test_the_beginning_of_a_frame_beside_a_whole_one_is_no_other_protocol() -> None:
+    """Ten bits of a Denon frame are one of Akai; the second half of the press stands whole beside them."""
+    whole = [float(d) for d in denon(22, 45, 1)]
+    ends = [at for at, d in enumerate(whole) if d < -20_000]
+    first, second = whole[: ends[0]], whole[ends[0] + 1 : ends[1]]
+    pulses, frames = frames_of([first[:21], second])
+    assert [frame.reading.protocol for frame in frames] == ["akai", "denon"]
+    mended, _ = repaired_by_repeats(pulses, frames, [])
+    assert mended[0].reading.confidence <= DOUBTED
+    assert mended[1] is frames[1]

@@ -73,12 +73,17 @@ def _close_together(
 
 
 def _model(frames: Sequence[Frame]) -> Frame | None:
-    """The frame that most of its repeats agree with, one whose checks hold before all others."""
+    """The frame that most of its repeats agree with, one whose checks hold before all others; of two that are alone the
+    longer, since damage takes bits.
+    """
     with_bits = [f for f in frames if f.best is not None and f.best.bits.size]
     if not with_bits:
         return None
     said = Counter(f.reading.bits.tobytes() for f in with_bits)
-    return max(with_bits, key=lambda f: (_trust(f), said[f.reading.bits.tobytes()], -f.reading.clock.rms_us))
+    return max(
+        with_bits,
+        key=lambda f: (_trust(f), said[f.reading.bits.tobytes()], f.reading.bits.size, -f.reading.clock.rms_us),
+    )
 
 
 def _trust(frame: Frame) -> int:
@@ -113,6 +118,8 @@ def _agreeing(frame: Frame, model: Frame, frames: Sequence[Frame], pulses: Pulse
         copy = (weaker and _alike(frame.pulses, model.pulses)) or (outvoted and is_left_of(best.bits, right.bits))
         if copy:
             return _damaged_copy(model, frame.first, frame.last, frame.pulses)
+        if best.known and right.known and _supporters(frame, coded) == 1 and _may_be_left_of(best, right):
+            return at_most(frame, DOUBTED)
         return _doubted_beside(model, frame) if weaker and _supporters(model, coded) > 1 else frame
     wrong = int(np.sum(best.bits != right.bits))
     if wrong == 0:
@@ -189,6 +196,14 @@ def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | N
                     return Frame(first, last, pulses, (reading,))
                 return Frame(first, last, pulses, (reading,), LEFT_OUT, without)
     return None
+
+
+def _may_be_left_of(short: Reading, long: Reading) -> bool:
+    """Whether a frame of one protocol may be what damage left of another's, sent in symbols as long: few checks speak
+    for it.
+    """
+    as_fast = abs(short.clock.unit_us / long.clock.unit_us - 1) < SAME_LENGTH
+    return short.code == long.code and short.bits.size < long.bits.size and as_fast and not has_checks(short)
 
 
 def _doubted_beside(model: Frame, frame: Frame) -> Frame:
