@@ -9,7 +9,10 @@ import pytest
 
 from eager_tern.compare.checks import Found, find_copies, find_sums, held
 from eager_tern.compare.comparison import compare
-from eager_tern.compare.linear import find_crcs, find_digests, find_parities, poly_gcd, poly_mod
+from eager_tern.compare.crcs import find_crcs
+from eager_tern.compare.digests import find_digests
+from eager_tern.compare.parities import find_parities
+from eager_tern.compare.polynomials import poly_gcd, poly_mod
 from eager_tern.compare.scattered import find_scattered
 from eager_tern.compare.stack import Stack
 from eager_tern.protocol.checks import crc, evaluate

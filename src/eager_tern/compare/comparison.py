@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
+from eager_tern.compare.crcs import find_crcs
+from eager_tern.compare.digests import find_digests
 from eager_tern.compare.evidence import SURE
 from eager_tern.compare.fields import Field, Linear, Table, find_fields
 from eager_tern.compare.following import with_what_follows
-from eager_tern.compare.linear import find_crcs, find_digests, find_parities
+from eager_tern.compare.parities import find_parities
 from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.seeded import find_seeded

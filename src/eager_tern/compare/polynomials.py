@@ -1,6 +1,8 @@
-"""Polynomials over GF(2), their coefficients the bits of a number."""
+"""Polynomials and vectors over GF(2), their coefficients the bits of a number."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +24,18 @@ def poly_gcd(a: int, b: int) -> int:
     while b:
         a, b = b, poly_mod(a, b)
     return a
+
+
+def rank(words: Sequence[int]) -> int:
+    """How many of the words' differences are independent over GF(2), plus one."""
+    basis: list[int] = []
+    for word in words[1:]:
+        rest = word ^ words[0]
+        for vector in basis:
+            rest = min(rest, rest ^ vector)
+        if rest:
+            basis.append(rest)
+    return len(basis) + 1
 
 
 def gcd_degrees(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.intp]:

@@ -98,6 +98,15 @@ def raw_numbers(bits: BitRows, positions: Sequence[int] | NDArray[np.intp]) -> N
     return found
 
 
+def as_integers(bits: BitRows, columns: Sequence[int]) -> list[int]:
+    """Each row's bits at some columns as one number, the first the highest; equal rows once, in their order."""
+    packed = np.packbits(bits[:, np.asarray(columns, np.intp)], axis=1)
+    size, spare = packed.shape[1], -len(columns) % 8
+    text = packed.tobytes()
+    every = (int.from_bytes(text[at : at + size], "big") >> spare for at in range(0, len(text), size))
+    return list(dict.fromkeys(every))
+
+
 def label_word(value: Label) -> str:
     """A label's value as a person writes it."""
     return f"{value:g}" if isinstance(value, float) else str(value)

@@ -9,7 +9,7 @@ from math import log10
 import numpy as np
 
 from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, held, positions
-from eager_tern.compare.linear import find_crcs
+from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, rest_of
 from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.protocol.schema import Check
