@@ -12,7 +12,6 @@ from eager_tern.compare.comparison import compare
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.digests import find_digests
 from eager_tern.compare.parities import find_parities
-from eager_tern.compare.polynomials import poly_gcd, poly_mod
 from eager_tern.compare.scattered import find_scattered
 from eager_tern.compare.stack import Stack
 from eager_tern.protocol.checks import crc, evaluate
@@ -162,13 +161,6 @@ def test_a_crc_is_found_beside_a_damaged_frame(rng: np.random.Generator) -> None
     (found,) = find_crcs(stack, varying(stack))
     assert found.check.poly == 0x2F
     assert np.flatnonzero(~found.holds).tolist() == [17]
-
-
-def test_polynomials_divide() -> None:
-    # (x³ + x + 1)(x² + 1) = x⁵ + x² + x + 1 over GF(2)
-    assert poly_mod(0b100111, 0b1011) == 0
-    assert poly_mod(0b100111, 0b101) == 0
-    assert poly_gcd(0b100111, 0b1011 << 3) == 0b1011
 
 
 @pytest.mark.parametrize("odd", [0, 1])
