@@ -45,6 +45,8 @@ def gcd_degrees(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.intp]:
     of two with a constant term, the sum has none, and is divided by x.)
     """
     left, right = _without_x(_limbs(a)), _without_x(_limbs(b))
+    alone = ~right.any(axis=1, keepdims=True)  # with zero: then the other one is the divisor
+    left, right = np.where(alone, right, left), np.where(alone, left, right)
     while left.any():
         odd = (left[:, 0] & np.uint64(1)).astype(np.bool_)
         swapped = (odd & _less(left, right))[:, None]
