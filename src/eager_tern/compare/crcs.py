@@ -98,10 +98,9 @@ def _divided(ways: Sequence[_Way], stack: Stack) -> Iterator[tuple[Place, list[_
     rows = np.sort(np.unique(stack.bits, axis=0, return_index=True)[1])
     if not ways or rows.size <= FEWEST_FRAMES:
         return
-    sizes = max(len(way.columns) for way in ways)
-    columns = np.full((len(ways), sizes), stack.columns)
-    for n, way in enumerate(ways):
-        columns[n, sizes - len(way.columns) :] = way.columns
+    words = [way.columns for way in ways]
+    size = max(map(len, words))
+    columns = np.array([[stack.columns] * (size - len(word)) + word for word in words])
     widths = np.array([way.place.width for way in ways])
     possible = np.zeros(len(ways), np.bool_)
     for first in range(SUBSETS if damaged(stack.rows) else 1):

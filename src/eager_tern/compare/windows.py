@@ -71,20 +71,19 @@ def _on_lines(
     near = np.abs(values - slopes[:, None] * raws - offsets[:, None]) <= 0.75 * grains[:, None]
     found = []
     for at in np.flatnonzero(np.sum(~near, axis=1) <= errors + 0.15 * len(values)).tolist():
-        grain = float(grains[at])
-        line = _of_a_whole(raws[at], values, near[at], len(rows[at]), step) or _fitted(
-            raws[at], values, near[at], grain
-        )
+        line = _of_a_whole(raws[at], values, near[at], len(rows[at]), step)
+        line = line or _fitted(raws[at], values, near[at], float(grains[at]))
         if line is None:
             continue
         scale, offset = line
         # One of the two was rounded to whole steps: what is shown, or what is sent.
         grain = max(step, abs(scale))
-        holds = np.abs(values - scale * raws[at] - offset) <= 0.5 * grain + 1e-6
+        rests = values - scale * raws[at] - offset
+        holds = np.abs(rests) <= 0.5 * grain + 1e-6
         distinct = np.unique(raws[at][holds]).size
         if np.sum(~holds) > errors or distinct < LEAST_DISTINCT:
             continue
-        exact = np.abs(values - scale * raws[at] - offset)[holds].max() < 1e-6
+        exact = np.abs(rests[holds]).max() < 1e-6
         if not exact and min(distinct, np.unique(values[holds]).size) < FEWEST_ROUNDED:
             continue
         spread = float(np.ptp(values[holds])) / grain + 1
@@ -92,8 +91,7 @@ def _on_lines(
         if errors:
             chance += log10(comb(len(values), int(np.sum(~holds))))
         # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
-        left = float(np.std((values - scale * raws[at] - offset)[holds])) / step
-        cost = EXACT if exact else log10(left) + A_BIT * len(rows[at])
+        cost = EXACT if exact else log10(float(np.std(rests[holds])) / step) + A_BIT * len(rows[at])
         decimals = None if exact or _is_on_steps(scale, offset, step) else _decimals(step)
         found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance, cost, decimals))
     return found

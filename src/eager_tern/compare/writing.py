@@ -155,11 +155,8 @@ def _field(field: Field, names: dict[str, str], stack: Stack) -> Keys:
 
 def _apart(stack: Stack, field: Field) -> NDArray[np.intp]:
     """The rows in which the conditions of a field do not hold."""
-    values = [(allowed, stack.labels[name]) for name, allowed in field.when.items()]
-    apart = [
-        any(said[row] is not None and said[row] not in allowed for allowed, said in values) for row in range(stack.rows)
-    ]
-    return np.flatnonzero(apart)
+    apart = field.apart(stack).items()
+    return np.flatnonzero([any(stack.labels[n][row] in values for n, values in apart) for row in range(stack.rows)])
 
 
 def _otherwise(stack: Stack, field: Field, apart: NDArray[np.intp]) -> object:

@@ -58,7 +58,7 @@ def _check_lines(check: Check) -> list[str]:
     if check.kind == "constant":
         return [f"return {check.value & (1 << width) - 1}{suffix(width)};"]
     seed = check.init % check.modulus if check.modulus else check.init % (1 << WIDEST if width > PIECE else 1 << PIECE)
-    lines = [f"number value = {seed}{suffix(seed.bit_length())};"]
+    lines = [f"number value = {seed}{suffix(seed.bit_length())};", *_chosen_seed(check)]
     if check.kind in ("copy", "complement"):
         sign = "~" if check.kind == "complement" else ""
         assert check.of is not None
@@ -67,11 +67,6 @@ def _check_lines(check: Check) -> list[str]:
         lines += _linear(check)
     else:
         lines += _by_units(check, mask)
-    if check.by is not None:
-        choices = "".join(
-            f" case {raw}: value = {value}{suffix(value.bit_length())}; break;" for raw, value in check.seeds.items()
-        )
-        lines.insert(1, f"switch ({gathered(check.by)}) {{{choices} }}")
     if check.carry and check.kind in ("sum", "xor"):
         lines.append(f"while (value >> {width}) value = (value & {mask}) + (value >> {width});")
     if check.kind == "crc" and check.reflect_out:
@@ -87,6 +82,14 @@ def _check_lines(check: Check) -> list[str]:
         lines.append(f"value = (value << 4 | value >> 4) & {mask};")
     lines.append(f"return value ^ {check.xor_out}{suffix(width)};" if check.xor_out else "return value;")
     return lines
+
+
+def _chosen_seed(check: Check) -> list[str]:
+    """What it begins with instead, where other bits choose that."""
+    if check.by is None:
+        return []
+    choices = (f"case {raw}: value = {seed}{suffix(seed.bit_length())}; break;" for raw, seed in check.seeds.items())
+    return [f"switch ({gathered(check.by)}) {{ {' '.join(choices)} }}"]
 
 
 def _linear(check: Check) -> list[str]:
