@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from eager_tern.linecode.runs import Row, repeats_itself
-from eager_tern.signal.assumed import SHORTEST_GAP_US
+from eager_tern.signal.assumed import SHORTEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.values import Floats
 
 GAP_IN_SPACES = 1.2  # beside the longest space of the data
@@ -75,8 +75,9 @@ def _symbols(row: Row) -> int:
 
 def _trailer_ends(d: Floats, last: int) -> int:
     """The mark that ends a frame whose last symbol ends with pulse ``last``; a sync may stand behind it."""
-    end = d.size - 1
-    return end if last + LONGEST_BEHIND >= end else last + last % 2
+    end, own_end = d.size - 1, last + last % 2
+    behind = d[own_end + 1 :]
+    return end if last + LONGEST_BEHIND >= end and behind.max(initial=0.0) < SURE_GAP_US else own_end
 
 
 def _gap_between(d: Floats, before: Row, row: Row, leader: Floats, gap_us: float) -> int | None:
@@ -88,10 +89,16 @@ def _gap_between(d: Floats, before: Row, row: Row, leader: Floats, gap_us: float
     if not spaces.size:
         return None
     at = row.first - leader.size - 1
-    if leader.size and at in spaces and d[at] >= SHORTEST_GAP_US:
-        again = d[at + 1 : row.first]
-        if np.all(np.abs(again - leader) < np.maximum(SAME_LEADER * leader, SAME_LEADER_US)):
+    if leader.size and at in spaces and _as_long(d[at + 1 : row.first], leader):
+        while leader.size > 1 and at - 2 >= spaces[0] and _as_long(d[at - 1 : at + 1], leader[:2]):
+            at -= 2  # what runs in may do so for longer the second time
+        if d[at] >= SHORTEST_GAP_US:
             return at
     longest = int(spaces[np.argmax(d[spaces])])
     copy = before.line.bits.size >= FEWEST_IN_COPY and np.array_equal(before.line.bits, row.line.bits)
     return longest if d[longest] >= gap_us or copy else None
+
+
+def _as_long(some: Floats, leader: Floats) -> bool:
+    """Whether pulses are those of a leader."""
+    return bool(np.all(np.abs(some - leader) < np.maximum(SAME_LEADER * leader, SAME_LEADER_US)))

@@ -20,6 +20,7 @@ from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import SAME_RATIO, quantile, split_in_two
+from eager_tern.linecode.levels import FEWEST_OF_EACH, centres_of, levels_of
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
@@ -29,7 +30,6 @@ from eager_tern.signal.values import Floats
 
 FEWEST_SYMBOLS = 4  # of a row: fewer are a leader's pulses that happen to be as long
 FEWEST_PAIRS = 6  # of all rows together, of which lengths can be learned
-FEWEST_OF_EACH = 2  # a single odd one among equals is damage rather than a bit
 RECURRING = 0.4  # of the pulses at the least are data; leaders and gaps are few
 MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest of the data
 ROUNDS = 3  # in which lengths and rows settle
@@ -38,6 +38,7 @@ FARTHEST = 4.0  # spreads from its centre a duration still belongs to it
 OTHER_SIDE = 0.75  # of the way to the other symbol, from where a duration is no more this one's
 FARTHEST_INSIDE = 6.5  # between two that fit: one duration in some thousands is off by four
 COARSEST_APART = 0.3  # spread of what tells two symbols apart: 60 µs of jitter at a unit of 300
+LEAST_APART = 0.3  # of what lies between two symbols on the average: 1, 2, 4 and 8 have 0.43 between the first two
 COARSEST_SPREAD = 0.4  # of the shortest length, which a receiver may have shortened
 GROUP, BYTE = 4, 8  # bits
 LN2 = float(np.log(2.0))
@@ -47,7 +48,6 @@ LEVELS = (3, 4, 5)
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
 UNALIKE = 0.35  # standard deviation of equal lengths, of their mean: two lengths, 1 and 2, have a third of it
-COARSEST_STEP = 0.25  # rms of the lengths about their levels, of the step between them
 
 
 @dataclass(frozen=True)
@@ -105,8 +105,11 @@ def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     if joined and any(_covered(each) >= nearly_all and _is_surely_joined(each) for each in joined):
         return _best_of_each(joined)
     found = list(_paired(durations_us, (2,)))
-    if max((_covered(each) for each in found), default=0) < nearly_all:
-        found += _joined(durations_us, halves) if joined is None else joined
+    covered = max((_covered(each) for each in found), default=0)
+    if joined is None and covered < nearly_all:
+        joined = list(_joined(durations_us, halves))
+    if joined and (covered < nearly_all or covered < _covered(joined[0])):
+        found += joined
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
         found += _paired(durations_us, LEVELS)
     return _best_of_each(found)
@@ -193,11 +196,11 @@ def _begun(marks: Floats, spaces: Floats, counts: tuple[int, ...]) -> Iterator[_
         if count == 2:
             continue
         bits = (count - 1).bit_length()
-        if _are_alike(marks) and (level := _levels(spaces, count)) is not None:
+        if _are_alike(marks) and (level := levels_of(spaces, count)) is not None:
             alike = np.full(count, float(marks.mean()))
-            yield _alphabet("pulse-distance", alike, _centres(spaces, level, count), bits, 3)
-        if (level := _levels(marks, count)) is not None:
-            lengths, behind = _centres(marks, level, count), _centres(spaces, level, count)
+            yield _alphabet("pulse-distance", alike, centres_of(spaces, level, count), bits, 3)
+        if (level := levels_of(marks, count)) is not None:
+            lengths, behind = centres_of(marks, level, count), centres_of(spaces, level, count)
             if behind[0] - behind[-1] < (lengths[-1] - lengths[0]) / 2:
                 if not _are_alike(spaces):
                     continue
@@ -241,28 +244,6 @@ def _long(lengths: Floats) -> NDArray[np.bool_] | None:
 
 def _two_centres(lengths: Floats, long: NDArray[np.bool_]) -> Floats:
     return np.array([lengths[~long].mean(), lengths[long].mean()])
-
-
-def _centres(lengths: Floats, level: NDArray[np.intp], count: int) -> Floats:
-    return np.array([lengths[level == each].mean() for each in range(count)])
-
-
-def _levels(lengths: Floats, count: int) -> NDArray[np.intp] | None:
-    """The level of each length among evenly spaced ones; None where they are not evenly spaced or a level is empty."""
-    base, step = float(lengths.min()), float(np.ptp(lengths)) / (count - 1)
-    for _ in range(ROUNDS):
-        if step <= 0:
-            return None
-        level = np.clip(np.rint((lengths - base) / step), 0, count - 1)
-        if not all(np.count_nonzero(level == each) for each in range(count)):
-            return None
-        above = level - level.mean()
-        step = float(above @ lengths / (above @ above))
-        base = float(lengths.mean() - step * level.mean())
-    rest = lengths - base - step * level
-    if base <= 0 or float(np.sqrt(np.mean(rest**2))) > COARSEST_STEP * step:
-        return None
-    return level.astype(np.intp)
 
 
 @dataclass(frozen=True)
@@ -323,7 +304,7 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
             inside[first : last + 1] = True
         symbol = told.symbol[inside]
         counts = np.bincount(symbol, minlength=alphabet.marks.size)
-        if symbol.size < FEWEST_PAIRS or np.count_nonzero(counts) < 2:
+        if symbol.size < FEWEST_PAIRS or np.count_nonzero(counts) < alphabet.marks.size:
             return None
         marks, spaces = d[0::2][inside], d[1::2][inside[: d.size // 2]]
         if spaces.size < marks.size:
@@ -336,7 +317,10 @@ def _settled(d: Floats, alphabet: _Alphabet) -> tuple[_Alphabet, list[Span]] | N
     apart = np.abs(np.diff(alphabet.marks)) + np.abs(np.diff(alphabet.spaces))
     shortest = min(float(alphabet.marks.min()), float(alphabet.spaces.min()))
     most = min(COARSEST_APART * float(apart.min()), COARSEST_SPREAD * shortest)
-    return (alphabet, rows) if alphabet.spread_us < most else None
+    # Lengths that were told apart by their jitter alone are alike once the others have drawn their symbols together.
+    alike = alphabet.code == "pulse-width" and alphabet.marks.max() < SAME_RATIO * alphabet.marks.min()
+    alike |= bool(apart.min() < LEAST_APART * apart.mean())
+    return (alphabet, rows) if alphabet.spread_us < most and not alike else None
 
 
 def _refit(lengths: Floats, symbol: NDArray[np.intp], centres: Floats) -> Floats:
@@ -488,6 +472,10 @@ def _joined(d: Floats, halves: _InHalves) -> Iterator[Parsed]:
     rows, expected = [], np.full(d.size, np.nan)
     for first, last in halves.stretches:
         row = _halves(d, first, last, halves.unit_us, halves.excess_us)
+        if row is None and first and last - first >= 2 * FEWEST_SYMBOLS:
+            # A leader's last pulse may be as long as data is, and ends where a bit begins.
+            first += 1
+            row = _halves(d, first, last, halves.unit_us, halves.excess_us)
         if row is not None:
             rows.append(row)
             expected[first : last + 1] = row.line.expected_us

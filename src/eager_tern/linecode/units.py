@@ -8,18 +8,20 @@ from itertools import product
 import numpy as np
 
 from eager_tern.linecode.clock import alternating
-from eager_tern.signal.assumed import EXCESS_SIGMA_US
+from eager_tern.signal.assumed import EXCESS_FOUND_US, EXCESS_SIGMA_US
 from eager_tern.signal.values import Floats
 
 LONGEST_SYMBOL = 8  # units
 LENGTH_ERROR, LENGTH_COST = 0.06, 1.2  # of a centre, of the unit; of each unit in a symbol: short ones are usual
+WORST_ERROR = 0.25  # of a centre, of the unit: beyond it, halfway to another length, they are no whole ones
 EXCESS_SIGMA = 0.12  # of the unit, where that is more than what receivers do
 
 
 def small_units(marks_us: Floats, spaces_us: Floats) -> tuple[Floats, Floats]:
     """The smallest whole lengths in units of each symbol's mark and space, shape (symbols,) each, as their centres.
 
-    Of two symbols the lengths are free, of more they are evenly apart. Receivers add up to 150 µs to every mark.
+    Of two symbols the lengths are free, of more they are evenly apart. Where none fit, or only with more mark excess
+    than receivers make, the unit is the shortest pulse and the lengths are what they measure.
     """
     count = marks_us.size
     grows = [int(np.sign(c[-1] - c[0])) for c in (marks_us, spaces_us)]
@@ -39,7 +41,9 @@ def small_units(marks_us: Floats, spaces_us: Floats) -> tuple[Floats, Floats]:
         cost += (excess / np.maximum(EXCESS_SIGMA * unit, EXCESS_SIGMA_US)) ** 2
     cost += LENGTH_COST * choices.sum(axis=1) * 2 / count
     cost[~(unit > 0)] = np.inf
-    best = choices[int(np.nanargmin(cost))]
+    at = int(np.nanargmin(cost))
+    fits = abs(excess[at]) < EXCESS_FOUND_US and np.abs(rest[at]).max() < WORST_ERROR * unit[at]
+    best = choices[at] if fits else observed / observed.min()
     return best[0::2], best[1::2]
 
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.identify import identify, read_as
-from eager_tern.linecode.values import Code, LineReading
+from eager_tern.linecode.values import Clock, Code, LineReading
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, symbol_numbers
@@ -24,6 +24,7 @@ from eager_tern.signal.values import Floats, Pulses
 NEAR_WHOLE, SUM_NEAR_WHOLE = 0.045, 0.025  # of a unit: symbols that are taken for whole ones
 SHORTEST = 0.5  # of a unit
 FIXED_NEAR_WHOLE = 0.2  # a leader's pulse is measured once a frame
+MEASURED = 24  # frames whose symbols are measured: jitter of 60 µs is 1 % of a unit then, in the mean of ten symbols
 FIELD = 8  # bits of the fields to begin with
 
 
@@ -80,11 +81,13 @@ def describe_line(
         return None
     usual = Counter(f.reading.shape for f in whole).most_common(1)[0][0]
     alike = [f for f in whole if f.reading.shape == usual]
-    steadiest = sorted(alike, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
-    frame = next((f for f in steadiest if not _symbols_missing([f.reading])), steadiest[0])
+    begin, later = _in_presses(frames, alike)
+    frame = _clearest(_usually_led(later or begin))
     assert frame.best is not None
     pieces = part_pulses(frame)
-    lines = _own_lines(frame, pieces) if assumed == AS_FOUND and not frame.best.known else []
+    as_read = assumed == AS_FOUND and not frame.best.known
+    lines = _own_lines(frame) if as_read else []
+    own = bool(lines)
     lines = lines or [line for piece in pieces if (line := _line(piece, assumed)) is not None]
     if len(lines) != len(pieces) or _symbols_missing(lines):
         return None
@@ -93,11 +96,6 @@ def describe_line(
     known = frame.best.sheet  # its repeats stay what they are
     unit = assumed.unit_us or float(np.mean([line.clock.unit_us for line in lines]))
     first = lines[0]
-    parts: list[dict[str, object]] = []
-    for number, (piece, line) in enumerate(zip(pieces, lines, strict=True)):
-        if number:
-            parts.append({"gap_us": round(piece.start_us - pieces[number - 1].end_us)})
-        parts += _parts(piece, line, unit)
     count = sum(int(line.bits.size) for line in lines)
     document: dict[str, object] = {
         "id": _identifier(name),
@@ -117,12 +115,62 @@ def describe_line(
     if overrules:
         document["overrules"] = True
         comments["overrules"] = "said by hand: holds against whatever else fits"
-    symbols = _symbols(pieces, lines, unit, assumed.turned)
+    measured = list(zip(pieces, lines, strict=True))
+    if own:
+        measured = [each for f in alike[:MEASURED] for each in zip(part_pulses(f), _own_lines(f), strict=True)]
+    symbols = _symbols(measured, unit, assumed.turned)
     document |= {key: value for key, (value, _) in symbols.items()}
     comments |= {key: comment for key, (_, comment) in symbols.items() if comment}
-    document["press"] = {"first": "full", "held": "full", "gap_us": round(_rest_us(whole))}
-    document["frames"] = [{"name": "full", "parts": parts}]
+    kinds: list[dict[str, object]] = [{"name": "full", "parts": _sections(pieces, lines, unit)}]
+    begins, held = "full", "full"
+    if as_read:
+        if own and (other := _begun_otherwise(begin, frame)) is not None:
+            begins = "first"
+            kinds.append({"name": begins, "parts": _sections(part_pulses(other), _own_lines(other), unit)})
+        if (code := next((f for f in frames if f.best is not None and f.best.stands_for_repeat), None)) is not None:
+            held = "repeat code"
+            lengths = _in_units(code.pulses.durations_us, lines[0].clock, unit)
+            kinds.append({"name": held, "repeat": True, "parts": _fixed(lengths, unit)})
+    document["press"] = {"first": begins, "held": held, "gap_us": round(_rest_us(frames))}
+    document["frames"] = kinds
     return Draft(document, comments)
+
+
+def _in_presses(frames: Sequence[Frame], alike: Sequence[Frame]) -> tuple[list[Frame], list[Frame]]:
+    """Those of the ``alike`` frames with which a press begins, and those that follow in one."""
+    ends = np.sort([frame.pulses.end_us for frame in frames])
+    begin, later = list[Frame](), list[Frame]()
+    for frame in alike:
+        at = int(np.searchsorted(ends, frame.pulses.start_us))
+        follows = at > 0 and frame.pulses.start_us - ends[at - 1] < LONGEST_SILENCE_US
+        (later if follows else begin).append(frame)
+    return begin, later
+
+
+def _led(reading: Reading) -> int:
+    """How many pulses stand before the data."""
+    return int(np.argmin(np.isnan(reading.expected_us)))
+
+
+def _usually_led(frames: Sequence[Frame]) -> list[Frame]:
+    """Those whose leaders have as many pulses as most."""
+    most = Counter(_led(f.reading) for f in frames).most_common(1)
+    return [f for f in frames if _led(f.reading) == most[0][0]]
+
+
+def _clearest(frames: Sequence[Frame]) -> Frame:
+    """The steadiest of those that show every symbol."""
+    steadiest = sorted(frames, key=lambda f: f.reading.clock.rms_us / f.reading.clock.unit_us)
+    return next((f for f in steadiest if not _symbols_missing([f.reading])), steadiest[0])
+
+
+def _begun_otherwise(begin: Sequence[Frame], usual: Frame) -> Frame | None:
+    """A frame that shows with which other leader a press begins, where most do: a wake-up is longer than what follows.
+
+    Of a single press, a part of the leader may have been missed.
+    """
+    others = _usually_led([f for f in begin if _led(f.reading) != _led(usual.reading)])
+    return _clearest(others) if len(others) > max(1, len(begin) / 2) else None
 
 
 def says_the_same(frames: Sequence[Frame], assumed: Assumed, other: Assumed) -> bool:
@@ -136,7 +184,7 @@ def assumed_in(reading: Reading) -> Assumed:
     """What a reading takes the line to be."""
     if reading.sheet is not None:
         return replace(assumed_by(reading.sheet), unit_us=reading.clock.unit_us)
-    leader = int(np.argmin(np.isnan(reading.expected_us))) if reading.code != "async-serial" else 0
+    leader = _led(reading) if reading.code != "async-serial" else 0
     return Assumed(unit_us=reading.clock.unit_us, code=reading.code, leader=leader, symbol_bits=reading.symbol_bits)
 
 
@@ -167,14 +215,14 @@ def _symbols_missing(lines: Sequence[LineReading | Reading]) -> int:
     return first.symbols - np.unique(np.concatenate([symbol_numbers(line) for line in lines])).size
 
 
-def _own_lines(frame: Frame, pieces: Sequence[Pulses]) -> list[LineReading]:
+def _own_lines(frame: Frame) -> list[LineReading]:
     """What a frame that no sheet describes was read as, section by section; none for serial characters."""
     reading = frame.reading
     if reading.code == "async-serial":
         return []
     counts = reading.sections or (int(reading.bits.size),)
     lines, at, first = [], 0, 0
-    for piece, count in zip(pieces, counts, strict=True):
+    for piece, count in zip(part_pulses(frame), counts, strict=True):
         size = piece.durations_us.size
         expected = reading.expected_us[first : first + size]
         spans = reading.bit_spans_us[at : at + count] - (piece.start_us - frame.as_read.start_us)
@@ -197,14 +245,30 @@ def _line(piece: Pulses, assumed: Assumed) -> LineReading | None:
     return found[0] if found else None
 
 
+def _sections(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float) -> list[dict[str, object]]:
+    """All sections of a frame, with the silences between."""
+    parts: list[dict[str, object]] = []
+    for number, (piece, line) in enumerate(zip(pieces, lines, strict=True)):
+        if number:
+            parts.append({"gap_us": round(piece.start_us - pieces[number - 1].end_us)})
+        parts += _parts(piece, line, unit)
+    return parts
+
+
+def _in_units(durations_us: Floats, clock: Clock, unit: float) -> Floats:
+    """Durations without the mark excess in units, marks positive."""
+    signs = alternating(durations_us.size)
+    return (durations_us - clock.excess_us * signs) / unit * signs
+
+
 def _parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[str, object]]:
     """Leader, bits and trailer of a section, with whatever stands between its bits."""
     if line.framing is not None:
         return [{"bits": int(line.bits.size)}]
     if line.code == "biphase":
         return _joined_parts(piece, line, unit)
-    d, clock = piece.durations_us, line.clock
-    lengths = (d - clock.excess_us * alternating(d.size)) / unit * alternating(d.size)
+    d = piece.durations_us
+    lengths = _in_units(d, line.clock, unit)
     edges = np.concatenate(([0.0], np.cumsum(d)))
     groups = line.bit_spans_us[:: line.symbol_bits, 0], line.bit_spans_us[line.symbol_bits - 1 :: line.symbol_bits, 1]
     starts, ends = _near(edges, groups[0]), _near(edges, groups[1])
@@ -273,10 +337,10 @@ def _joined_parts(piece: Pulses, line: LineReading, unit: float) -> list[dict[st
 Said = dict[str, tuple[object, str]]  # by key: a value, and a comment
 
 
-def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float, turned: bool) -> Said:
+def _symbols(measured: Sequence[tuple[Pulses, LineReading]], unit: float, turned: bool) -> Said:
     """The symbols, from the lengths that the bits had; ``turned``: what would be 1 is 0."""
     zero, one = ("one", "zero") if turned else ("zero", "one")
-    line = lines[0]
+    line = measured[0][1]
     if line.framing is not None:
         data, parity, stop = line.framing
         return {"serial": ({"data_bits": data, "parity": parity, "stop_bits": stop}, "")}
@@ -285,7 +349,7 @@ def _symbols(pieces: Sequence[Pulses], lines: Sequence[LineReading], unit: float
     found = []
     for value in range(line.symbols):
         marks, spaces = [], []
-        for piece, each in zip(pieces, lines, strict=True):
+        for piece, each in measured:
             d = piece.durations_us
             values = symbol_numbers(each)
             edges = np.concatenate(([0.0], np.cumsum(d)))

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.protocol.reading import UNKNOWN, Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import rest_us
@@ -128,8 +129,8 @@ def _as_repeat(press: Press, frame: Frame) -> Reading | None:
     if lead is None:
         return None
     for reading in frame.readings:
-        if reading.stands_for_repeat and reading.sheet is not None and lead.sheet is not None:
-            if reading.sheet.family == lead.sheet.family:
+        if reading.stands_for_repeat and reading.sheet is not None:
+            if _repeats(frame, reading.sheet, press.lead):
                 return reading
         elif (
             not press.first_missed
@@ -139,3 +140,13 @@ def _as_repeat(press: Press, frame: Frame) -> Reading | None:
         ):
             return reading
     return None
+
+
+def _repeats(code: Frame, sheet: Sheet, lead: Frame) -> bool:
+    """Whether a repeat code of the sheet stands for the frame: one of its family, or an unknown one that begins with as
+    long a mark, since makers keep the repeat code of a protocol whose bits they change.
+    """
+    if lead.reading.sheet is not None:
+        return sheet.family == lead.reading.sheet.family
+    begun, again = (float(each.pulses.durations_us[0]) for each in (lead, code))
+    return lead.is_unknown and max(begun, again) < SAME_RATIO * min(begun, again)
