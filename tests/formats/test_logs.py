@@ -133,6 +133,27 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "quoted in a mail": lambda p: "\n>\n".join(
         "\n".join("> " + " ".join(signed(q).split()[i : i + 12]) for i in range(0, len(q), 12)) for q in p
     ),
+    "letters and colons": lambda p: each(p, lambda n, us: f"{'MS'[n % 2]}:{us}", " ", "\n"),
+    "between bars": lambda p: joined(p, "|"),
+    "between slashes": lambda p: joined(p, " / "),
+    "eight a line, counted": lambda p: "\n\n".join(
+        "\n".join(f"{at:04d}: " + " ".join(f"{us:6d}" for us in press[at : at + 8]) for at in range(0, len(press), 8))
+        for press in p
+    ),
+    "a column of presses": lambda p: "frame,n,mark,space\n" + "".join(
+        f"{k},{n},{us},{press[2 * n + 1] if n < 33 else 700_000}\n"
+        for k, press in enumerate(p)
+        for n, us in enumerate(press[0::2])
+    ),
+    "milliseconds by their header": lambda p: "mark_ms,space_ms\n" + rows(
+        p, lambda _, mark, space: f"{mark / 1e3},{space / 1e3 if space else ''}"
+    ),
+    "decimal commas without a unit": lambda p: "zeit;pegel\n" + of_edges(
+        p, lambda us, level: f"{us / 1e3:.4f};{level}".replace(".", ",")
+    ),
+    "a monitor's time before each": lambda p: "\n".join(
+        f"12:00:{10 + k:02d}.{n:03d} -> {us}" for k, press in enumerate(p) for n, us in enumerate(press)
+    ),
 }  # fmt: skip
 
 

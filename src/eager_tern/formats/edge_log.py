@@ -33,7 +33,7 @@ FULL = 0.9  # of such a counter's range is seen
 
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
-DECIMAL_COMMA = re.compile(r"\d,\d+[;\t]")
+DECIMAL_COMMA = re.compile(r"(\d),(\d+)([;\t])")
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
@@ -98,6 +98,7 @@ def _is_table(log: _Log, text: str) -> bool:
 
 
 def _log(text: str) -> _Log | None:
+    text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
     rows = rows_of(numbered_lines(text))
     return _Log(rows, roles_of(rows)) if rows is not None else None
 

@@ -15,7 +15,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.rates import UNITS_US, unit_named
 from eager_tern.signal.values import Floats
 
 FEWEST_ROWS = 4
@@ -46,6 +46,7 @@ CLOCK = re.compile(rf"(?:\d{{4}}-\d\d-\d\d[ T])?(\d{{1,2}}):(\d\d):(\d\d[.,]\d{{
 NUMBER = r"[-+]?\d+(?:\.\d+)?"
 TOKEN = re.compile(rf"({NUMBER})|([^\W\d_]+)|([^\w\s])")
 WORD = re.compile(r"[^\W\d_]+")
+OF_NUMBER = re.compile(r"(?:\s*[:=]\s*)?\d")
 LIST_ONLY = re.compile(r"[\s\d.,;+-]*")
 GROUP = re.compile(r"[\[{(]([^\[\]{}()]*)[\]})]")
 
@@ -194,7 +195,7 @@ def _form(line: str) -> tuple[str, ...]:
     form: list[str] = []
     for token in TOKEN.finditer(line):
         number, word, sign = token[1], token[2] or "", token[3]
-        before_number = line[token.end() : token.end() + 1].isdigit()  # "S602" is a space of 602
+        before_number = bool(OF_NUMBER.match(line, token.end()))  # "S602" and "S: 602" are a space of 602
         is_unit = bool(form) and form[-1] == A_NUMBER and word.lower() in UNITS_US and not before_number
         is_level = word.lower() in LEVELS and not is_unit
         form.append(A_NUMBER if number else A_LEVEL if is_level else word.lower() or sign)
@@ -245,11 +246,20 @@ def roles_of(rows: Rows) -> Roles:
         if not steps.any():
             continue  # the number of a pin, or of a channel
         if set(np.unique(known).tolist()) == {0.0, 1.0}:
-            levels.append(column)
+            if (steps < 0).any():  # else it tells two presses apart
+                levels.append(column)
         elif np.mean(steps == 1) > MOSTLY:
             counters.append(at)
         elif np.mean(steps >= 0) > MOSTLY and np.mean(steps > 0) > COARSEST:
             times.append(at)
-        elif float(np.median(np.abs(known))) * (rows.units_us[at] or 1.0) >= SHORTEST_US:
+        elif float(np.median(np.abs(known))) * unit_of(rows, at) >= SHORTEST_US:
             durations.append(at)
     return Roles(times, durations, counters, levels[0] if levels else np.empty(0), len(levels))
+
+
+def unit_of(rows: Rows, at: int) -> float:
+    """What 1 stands for in a column of durations, µs; where its numbers are too small for µs, a header may say it."""
+    if (unit := rows.units_us[at]) is not None:
+        return unit
+    small = float(np.nanmedian(np.abs(rows.table[:, at]))) < SHORTEST_US
+    return (unit_named(rows.words) if small else None) or 1.0

@@ -23,6 +23,7 @@ from eager_tern.formats.rows import (
     numbered_lines,
     roles_of,
     rows_of,
+    unit_of,
 )
 
 WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
@@ -37,6 +38,9 @@ NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE
 MOST_NUMBERED = 0.8  # of the lines
 FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
 NICKNAME = re.compile(r"^\s*<[^<>\s]{1,40}>\s*|^\s*[\w.-]{1,30}@[\w.-]{1,30}[:~\w/.-]*[$#>]\s*|^\s*>+\s*")
+DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
+STAMP = re.compile(r"^\D{0,3}(?:\d{4}-\d\d-\d\d[ T])?(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)(?![\d.:])")
+PRESSES_APART_S = 0.3  # by a logger's clock: printing a line a duration takes a few milliseconds each
 ELLIPSIS = re.compile(r"\.\.\.|…")
 BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
@@ -118,6 +122,8 @@ def _in_plain_numbers(text: str) -> str:
     """A text whose numbers are decimal, in µs, and have nothing but a point between their digits."""
     if "0x" in text or "0X" in text:
         text = HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)
+    if "|" in text or "/" in text:
+        text = DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)
     if "s" in text:
         text = IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
     if "," not in text:
@@ -192,7 +198,7 @@ def _bursts_of_rows(text: str) -> list[Burst] | None:
     if found is None:
         return None
     rows, roles = found
-    table = rows.table[:, roles.durations] * [rows.units_us[at] or 1.0 for at in roles.durations]
+    table = rows.table[:, roles.durations] * [unit_of(rows, at) for at in roles.durations]
     counted = [np.concatenate(([True], np.diff(rows.table[:, at]) != 1)) for at in roles.counters]
     begins = np.logical_or.reduce([rows.begins, *counted])
     bursts: list[Burst] = []
@@ -210,12 +216,15 @@ def _bursts_of_rows(text: str) -> list[Burst] | None:
 
 
 def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
-    """Lines without what counts them: a number and a colon before each."""
+    """Lines without what counts them, or the durations in them: a number and a colon before each."""
     found = [(number, NUMBERED.match(line)) for number, line in lines if line.strip()]
-    counted = [int(match[1]) for _, match in found if match]
-    if len(counted) < max(2, MOST_NUMBERED * len(found)) or counted[0] not in (0, 1):
+    counted = [(int(match[1]), len(match[2].translate(SEPARATORS).split())) for _, match in found if match]
+    if len(counted) < max(2, MOST_NUMBERED * len(found)) or counted[0][0] not in (0, 1):
         return lines
-    if any(b - a != 1 for a, b in pairwise(counted)):
+    # Lines are counted, or the durations in them; the next press may begin anew.
+    if not any(
+        all(b[0] in (0, 1, a[0] + (a[1] if of_each else 1)) for a, b in pairwise(counted)) for of_each in (0, 1)
+    ):
         return lines
     return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
 
@@ -251,7 +260,14 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
     """Lines to bursts. Prompts and times of day are taken off, prose is passed over if there are durations as well."""
     bursts = [Burst([])]
     prose: list[tuple[int, str]] = []
+    before: float | None = None
     for number, line in lines:
+        if (stamp := STAMP.match(line)) is not None:
+            now = 3600 * int(stamp[1]) + 60 * int(stamp[2]) + float(stamp[3].replace(",", "."))
+            whole = stamp[3].isdigit()  # seconds that have no decimals may be a second apart at any time
+            if before is not None and now - before > (1.0 if whole else PRESSES_APART_S) and bursts[-1].lines:
+                bursts.append(Burst([]))
+            before = now
         bare = UNIT.sub("", PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))))
         words = bare.translate(SEPARATORS).split()
         if not words:
