@@ -168,3 +168,49 @@ class Guard(Sender):
         for bit in "".join(f"{nibble:04b}" for nibble in data):
             register = register << 1 & 15 ^ (3 if (register >> 3) != int(bit) else 0)
         return np.array([int(bit) for nibble in (*data, register) for bit in f"{nibble:04b}"], np.uint8)
+
+
+class Bath(Sender):
+    """A pool's probe: the exclusive-or of all that follows stands in front, so it could be any other byte's check."""
+
+    def draw(self) -> dict[str, Value]:
+        acid, redox, warm = (int(self.rng.integers(*span)) for span in ((100, 255), (100, 225), (20, 140)))
+        pump = str(self.rng.choice(["off", "eco", "boost"]))
+        return {"ph": round(5 + acid / 100, 2), "redox": 4 * redox, "temperature": warm / 4, "pump": pump}
+
+    def frame(self, values: Mapping[str, Value], number: int) -> np.ndarray:
+        numbers = [round(100 * (values["ph"] - 5)), values["redox"] // 4, round(4 * values["temperature"])]
+        data = [self.id, *numbers, ("off", "eco", "boost").index(values["pump"]) << 3]
+        return self.sent([reduce(xor, data), *data])
+
+
+class Meter(Sender):
+    """An electricity meter whose numbers begin with their lowest byte; what it counts is far from nought."""
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        self.lsb, self.counted = False, int(rng.integers(1 << 15, 1 << 19))
+
+    def draw(self) -> dict[str, Value]:
+        self.counted += int(self.rng.integers(0, 40))
+        power, volts = int(self.rng.integers(3600)), int(self.rng.integers(2200, 2450))
+        return {"power": power, "energy": self.counted / 100, "voltage": volts / 10}
+
+    def frame(self, values: Mapping[str, Value], number: int) -> np.ndarray:
+        sizes = ((values["power"], 2), (round(100 * values["energy"]), 3), (round(10 * values["voltage"]), 2))
+        data = [self.id, *(byte for value, size in sizes for byte in int(value).to_bytes(size, "little"))]
+        return self.sent([*data, crc_of(data, 8, 0x31, 0, 0, False)])
+
+
+class Slats(Sender):
+    """A blind's position in steps of 5 %, a tilt with a sign, and one bit that says how fast."""
+
+    def draw(self) -> dict[str, Value]:
+        position, tilt = 5 * int(self.rng.integers(21)), 15 * int(self.rng.integers(-6, 7))
+        command, speed = self.one_of({"go": 2, "stop": 7, "learn": 9}), self.one_of({"slow": 0, "fast": 1})
+        return {"command": command, "position": position, "tilt": tilt, "speed": speed}
+
+    def frame(self, values: Mapping[str, Value], number: int) -> np.ndarray:
+        command = {"go": 2, "stop": 7, "learn": 9}[values["command"]] << 4 | (values["speed"] == "fast") << 3
+        data = [self.id, command, values["position"] // 5, values["tilt"] // 15 & 0xFF]
+        return self.sent([*data, self.check(data) & 0xFF])

@@ -15,13 +15,13 @@ from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.reading import field_values
 from tests.compare.test_setters import LATER, caught, later
-from tests.messages import Clock, Feeder, Guard, Lantern, Panel, Sender, Shutters, Station, Words
+from tests.messages import Bath, Clock, Feeder, Guard, Lantern, Meter, Panel, Sender, Shutters, Slats, Station, Words
 
 GADGETS = 3  # of each kind
 
 
 @pytest.mark.parametrize("mistakes", [False, True])
-@pytest.mark.parametrize("kind", [Station, Panel, Clock, Shutters, Feeder])
+@pytest.mark.parametrize("kind", [Station, Panel, Clock, Shutters, Feeder, Bath, Meter])
 def test_presses_never_seen_are_read_and_made(kind: type[Sender], mistakes: bool) -> None:
     for number in range(GADGETS):
         rng = np.random.default_rng([31, mistakes, number])
@@ -44,6 +44,37 @@ def test_few_bits_are_enough_for_a_check_where_checks_usually_are(kind: type[Sen
             frame[at] ^= 1
             assert not all(evaluate(check, frame).ok for check in checks)
             frame[at] ^= 1
+
+
+def test_where_all_else_is_told_few_presses_are_enough_for_a_bit() -> None:
+    for number in range(6):
+        rng = np.random.default_rng([16, number])
+        found = settled(caught(Slats(rng), rng, 16))
+        assert [field.name for field in found.fields] == ["command", "position", "tilt", "speed"]
+
+
+def test_half_a_degree_that_is_sent_apart_was_not_rounded(rng: np.random.Generator) -> None:
+    """31 − n and a half beside it: no line of these bits, so nothing is claimed that would be half a degree off."""
+    halves = rng.integers(0, 31, 40)
+    rows = [[0x88, int(rng.integers(256)), (31 - 16 - half // 2) << 4 | int(half % 2) << 3 | 5] for half in halves]
+    bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
+    found = compare(Stack(bits, {"temperature": tuple((16 + halves / 2).tolist())}))
+    assert not [field for field in settled(found).fields if isinstance(field.map, Linear)]
+
+
+def test_a_count_has_room_in_a_nibble_that_was_never_set(rng: np.random.Generator) -> None:
+    counts = 150 + np.cumsum(rng.integers(0, 3, 40))
+    rows = [[0x51, int(rng.integers(16)) << 4, count] for count in counts.tolist()]
+    bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
+    (field,) = settled(compare(Stack(bits, {"rain": tuple((0.25 * counts).tolist())}))).fields
+    assert field.positions == tuple(range(12, 24))
+
+
+def test_a_line_found_by_trying_all_says_no_more_than_the_order_of_the_presses(rng: np.random.Generator) -> None:
+    """Labels that rise with every press, over bits that do: by any line, it is only possible."""
+    bits = (np.arange(30)[:, None] * 3 + 7 >> np.arange(7, -1, -1) & 1).astype(np.uint8)
+    found = compare(Stack(bits, {"level": tuple((0.7 * np.arange(30)).tolist())}))
+    assert not settled(found).fields
 
 
 def test_a_byte_above_what_counts_is_no_part_of_the_header() -> None:

@@ -113,9 +113,12 @@ STAGES = (
 
 def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Comparison:
     """Find fields, checks and counters. ``tell`` hears which of the stages begins."""
-    found = _search(stack, tell, np.zeros(stack.columns, np.bool_))
-    labelled = _labelled_checks(found)
-    return _search(stack, tell, labelled) if labelled.any() else found
+    set_by_hand = np.zeros(stack.columns, np.bool_)
+    found = _search(stack, tell, set_by_hand)
+    while (labelled := _labelled_checks(found) & ~set_by_hand).any():
+        set_by_hand |= labelled
+        found = _search(stack, tell, set_by_hand)
+    return found
 
 
 def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
@@ -133,6 +136,8 @@ def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
         for field in find_fields(stack, others):
             set_by_hand = field.chance < SURELY_SET and not in_checks.isdisjoint(field.positions)
             at[list(field.positions)] |= set_by_hand and not field.when
+    if at.any():  # the equation is not to be solved for the next label's number
+        at[_columns([f for f in found.fields if f.name in plain and f.chance < SURELY_SET and f.holds.all()])] = True
     return at
 
 

@@ -8,12 +8,13 @@ where the number ends, which a maker lays on bytes and nibbles.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from math import comb, log10
 
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import BYTE
+from eager_tern.compare.checks import BYTE, NIBBLE
 from eager_tern.compare.evidence import of_numbers
 from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
@@ -29,17 +30,18 @@ EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
 # Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
 SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 1.0
 TENTHS, NARROW = 12, 0.9  # bits that they usually have; zeros above fewer are rather theirs than nobody's
-ROOM, NO_ROOM = 3, 0.9  # bits that a count keeps free; one with fewer under a byte of zeros, rather a part of it
+ROOM, NO_ROOM = 3, 0.9  # bits that a count keeps free; one with fewer under a row of zeros, rather a part of it
 MOST_FALLS = 0.1  # of the steps of a count, from one press to the next: a frame or two may be damaged
 UNMOVED = 1.0  # a bit above a narrow number that never changed
 A_DIGIT = 0.8  # of an offset; the first is as good as given away
-OTHER_SIGN, OTHER_ENCODING, A_PART = 0.7, 0.7, 1.2
+OTHER_SIGN, OTHER_ENCODING, OTHER_ORDER, A_PART = 0.7, 0.7, 0.7, 1.2
 
 
 def find_contiguous(
     bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int, starts: Sequence[int] = (0,)
 ) -> list[Number]:
-    """The numbers in a row of bits that say the values but in ``errors`` rows; every width that does.
+    """The numbers in a row of bits that say the values but in ``errors`` rows; every width that does. Where there are
+    none, those whose lowest byte is sent first.
 
     ``columns`` are those that may vary in it, ``step`` is the greatest step of the values (shape (rows,), all known),
     ``starts`` where the bytes of each section begin.
@@ -48,13 +50,25 @@ def find_contiguous(
     usable[columns] = True
     # A value that is set in few rows would else be said by any bits that never change.
     rarer = len(values) - int(np.unique(values, return_counts=True)[1].max())
+    places = _bytes_turned(bits.shape[1])
     # Most takes have no wrong label, and that is quick.
     for spared in dict.fromkeys((0, min(errors, (rarer - 1) // 2))):
         for part in PARTS_OF_STEP:
-            found = _in_steps(bits, columns, usable, values, step / part, spared, starts, A_PART if part > 1 else 0.0)
-            if found:
+            cost = A_PART if part > 1 else 0.0
+            if found := _in_steps(bits, columns, usable, values, step / part, spared, starts, cost):
                 return found
+        turned = _in_steps(bits[:, places], columns, usable[places], values, step, spared, (0,), OTHER_ORDER)
+        found = [replace(each, positions=tuple(places[list(each.positions)].tolist())) for each in turned]
+        if found := [each for each in found if np.ptp(np.diff(each.positions))]:  # within a byte, nothing is turned
+            return found
     return []
+
+
+def _bytes_turned(columns: int) -> NDArray[np.intp]:
+    """The columns with the last whole byte first: a number whose lowest byte is sent first stands in a row then."""
+    whole = columns - columns % BYTE
+    turned = np.arange(whole).reshape(-1, BYTE)[::-1].ravel()
+    return np.concatenate((turned, np.arange(whole, columns)))
 
 
 def _in_steps(
@@ -72,7 +86,7 @@ def _in_steps(
             value_offset = round(float(values.min() - offset * scale), DIGITS)
             holds = np.abs(raw * scale + value_offset - values) < 1e-6 * max(1.0, step)
             wrong, given = int(np.sum(~holds)), offset_cost(value_offset, scale)
-            if wrong > errors:
+            if wrong > errors or (encoding == "signed" and value_offset):  # nothing is added to what has its own sign
                 continue
             laid = laid_cost(bits, run, encoding, scale, value_offset, starts) + cost
             # What the number begins with is a witness too, as far as no offset was made for it.
@@ -172,7 +186,7 @@ def laid_cost(
     could_freeze = scale < 1 and offset == 0 and falls and len(run) >= SIGNED_FROM
     if encoding == "binary" and could_freeze and zeros >= HEADROOM:
         cost += NEVER_BELOW
-    if not falls and zeros < ROOM and _are_zeros_above(bits, run, start, BYTE):
+    if not falls and zeros < ROOM and any(_are_zeros_above(bits, run, start, room) for room in (BYTE, NIBBLE)):
         cost += NO_ROOM
     elif len(run) > BYTE and (rest := _rest_of_byte(run, start)) and _are_zeros_above(bits, run, start, rest):
         cost += OFF_BORDER

@@ -10,7 +10,7 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.evidence import SURE, arrangements
+from eager_tern.compare.evidence import SURE, arrangements, turns
 from eager_tern.compare.number import Encoding, Number, decoded
 from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
@@ -26,6 +26,7 @@ MOST_ALSO = 4  # descriptions beside the one that is taken; those behind them we
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
+BYTE = 8  # bits
 FEWEST_ABOVE = 2  # constant bits: one is there by accident too often
 FEWEST_WORSE = 1  # rows that a line has to contradict more than a table does, before the table is believed
 MUCH_SURER = 3.0  # log10; then a row fewer is enough: bits here and there say some line of a few values by accident
@@ -121,9 +122,11 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
     # What others leave has fewer ways to be an accident.
     sure = [field for field in found if field.chance <= SURE]
     left = np.setdiff1d(free, [column for field in sure for column in field.positions])
-    silent = [name for name in stack.labels if name not in {field.name for field in found}] if left.size else []
-    again = (_over(stack, name, _known(stack, name), left, {}) for name in silent)
-    found += [field for field in again if field is not None]
+    unsure = [name for name in stack.labels if name not in {field.name for field in sure}] if left.size else []
+    again = {name: _over(stack, name, _known(stack, name), left, {}) for name in unsure}
+    found = [_if_the_same(again.get(field.name), field) for field in found]
+    silent = again.keys() - {field.name for field in found}
+    found += [field for name in unsure if name in silent and (field := again[name]) is not None]
     claimed: set[int] = set()
     out = []
     for field in sorted(found, key=lambda f: (not f.holds.all(), f.chance)):
@@ -134,6 +137,12 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
     order = list(stack.labels)
     out = [_in_order(_where_known(field, stack), _steps_down(out, lowest_first)) for field in out]
     return sorted(_completed(out, stack, claimed), key=lambda f: order.index(f.name))
+
+
+def _if_the_same(again: Field | None, field: Field) -> Field:
+    """A field as it was found once more, where that is the same one."""
+    same = again is not None and (again.positions, again.map, dict(field.when)) == (field.positions, field.map, {})
+    return again if again is not None and same else field
 
 
 def _where_known(field: Field, stack: Stack) -> Field:
@@ -201,14 +210,27 @@ def _with_bits_above(field: Field, stack: Stack, claimed: set[int]) -> Field:
         return field
     added = line.offset / line.scale
     above, rest = int(added) >> len(positions), int(added) % (1 << len(positions))
-    step, width = positions[0] - positions[1], int(above).bit_length()
-    columns = [positions[0] + step * (n + 1) for n in range(width)]
-    inside = abs(step) == 1 and all(0 <= c < stack.columns and c not in claimed for c in columns)
-    if added != int(added) or rest or width < FEWEST_ABOVE or not inside:
+    step, width = positions[-2] - positions[-1], int(above).bit_length()
+    if added != int(added) or rest or width < FEWEST_ABOVE or abs(step) != 1:
         return field
-    if any((stack.bits[:, c] != (above >> n & 1)).any() for n, c in enumerate(columns)):
-        return field
-    return replace(field, map=replace(line, offset=0.0), positions=(*columns[::-1], *positions))
+    for jump in (
+        step,
+        -BYTE * 2 * step + step,
+    ):  # behind a byte's highest bit: its neighbour, or the next byte's lowest
+        columns = _above(positions[0], step, jump, width)
+        inside = all(0 <= c < stack.columns and c not in claimed for c in columns)
+        if inside and all((stack.bits[:, c] == (above >> n & 1)).all() for n, c in enumerate(columns)):
+            return replace(field, map=replace(line, offset=0.0), positions=(*columns[::-1], *positions))
+    return field
+
+
+def _above(highest: int, step: int, jump: int, width: int) -> list[int]:
+    """The next higher bits of a number, lowest first; ``jump`` leads from one of its bytes to the next."""
+    columns, at = [], highest
+    for _ in range(width):
+        at += jump if at % BYTE == (0 if step < 0 else BYTE - 1) else step
+        columns.append(at)
+    return columns
 
 
 def _known(stack: Stack, name: str) -> NDArray[np.intp]:
@@ -238,8 +260,11 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     if best is not None and len(best.contradicting) < FEWEST_APART:  # no condition could settle enough
         return best
     wrong, explained = (len(best.contradicting), best.explained) if best is not None else (len(rows), 0)
-    for when, some in _conditions(stack, name, rows):
+    conditions = list(_conditions(stack, name, rows))
+    for when, some in conditions:
         under = _over(stack, name, some, columns, when)
+        if under is not None and _a_stranger(under, stack, log10(len(conditions) * columns.size)):
+            continue
         # A condition has to be worth the rows that it sets apart.
         if under is None or not _differs(stack, under, np.setdiff1d(rows, some)):
             continue
@@ -249,6 +274,15 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
             if wrong < FEWEST_APART:
                 break
     return best
+
+
+def _a_stranger(field: Field, stack: Stack, tried: float) -> bool:
+    """Whether a bit apart from a number's others could say the same by accident, of 10 ** ``tried`` tries."""
+    pieces = np.split(np.array(field.positions), np.flatnonzero(np.abs(np.diff(field.positions)) != 1) + 1)
+    if not isinstance(field.map, Linear) or len(pieces) == 1:
+        return False
+    apart = [int(piece[0]) for piece in pieces if piece.size == 1]
+    return any(tried - turns(stack.bits[field.looked_at, c]) > SURE for c in apart)
 
 
 def _differs(stack: Stack, field: Field, apart: NDArray[np.intp]) -> bool:

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+NEXT_BYTE = 15  # columns from a byte's lowest bit back to the highest of the byte before
 Encoding = Literal["binary", "signed", "bcd", "gray"]
 Ints = NDArray[np.int64]
 
@@ -34,12 +35,12 @@ class Number:
 
     @property
     def pieces(self) -> int:
-        """How many runs of neighbouring bits the positions are in."""
+        """How many runs of neighbouring bits the positions are in; bytes whose lowest is sent first are one run."""
         steps = np.diff(self.positions)
         if steps.size == 0:
             return 1
         direction = 1 if np.sum(steps == 1) >= np.sum(steps == -1) else -1
-        return 1 + int(np.sum(steps != direction))
+        return 1 + int(np.sum((steps != direction) & (steps != -NEXT_BYTE * direction)))
 
 
 def decoded(raw: Ints, encoding: Encoding, width: int) -> Ints:

@@ -7,6 +7,7 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.evidence import of_numbers
 from eager_tern.compare.number import Encoding, Ints, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.values import Floats
@@ -34,7 +35,8 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     first, second = rng.integers(0, len(values), (2, PAIRS * 4))
     apart = values[first] != values[second]
     first, second = first[apart][:PAIRS], second[apart][:PAIRS]
-    found = []
+    found: list[Number] = []
+    parted: list[set[int]] = []  # whose lowest bits stand elsewhere
     for width in range(2, WIDEST + 1):
         starts = [
             a for a in columns.tolist()
@@ -46,7 +48,11 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
                 if not rows:
                     continue
                 raws = np.stack([decoded(raw_numbers(bits, list(row)), encoding, width) for row in rows])
-                found += _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
+                numbers = _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
+                apart = [_is_told_apart(bits, columns, number, values) for number in numbers]
+                found += [number for number, told in zip(numbers, apart, strict=True) if not told]
+                parted += [set(number.positions) for number, told in zip(numbers, apart, strict=True) if told]
+    found = [number for number in found if not any(told.issuperset(number.positions) for told in parted)]
     # The highest bits of a number alone say it roughly, wrong labels included.
     surest = min((number.chance for number in found), default=0.0)
     return [number for number in found if number.chance < surest + MUCH_SURER]
@@ -87,14 +93,29 @@ def _on_lines(
         if not exact and min(distinct, np.unique(values[holds]).size) < FEWEST_ROUNDED:
             continue
         spread = float(np.ptp(values[holds])) / grain + 1
-        chance = -(np.sum(holds) - 2) * log10(spread) + log10(4 * WIDEST * bits.shape[1])
+        tried = log10(4 * WIDEST * bits.shape[1])
         if errors:
-            chance += log10(comb(len(values), int(np.sum(~holds))))
+            tried += log10(comb(len(values), int(np.sum(~holds))))
+        in_any_order = tried - (float(np.sum(holds)) - 2) * log10(spread)
+        # What rises by the same step with every press says no more than a counter would.
+        chance = max(in_any_order, tried - of_numbers(np.rint(values[holds] / grain))[1])
         # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
         cost = EXACT if exact else log10(float(np.std(rests[holds])) / step) + A_BIT * len(rows[at])
         decimals = None if exact or _is_on_steps(scale, offset, step) else _decimals(step)
-        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, chance, cost, decimals))
+        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, in_any_order, cost, decimals))
     return found
+
+
+def _is_told_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values: Floats) -> bool:
+    """Whether a column says what a line leaves over: then nothing was rounded, and a part of a step is sent apart."""
+    raw = decoded(raw_numbers(bits, number.positions), number.encoding, len(number.positions))
+    rests = (values - number.scale * raw - number.offset)[number.holds]
+    high = rests > (rests.min() + rests.max()) / 2
+    if not 0 < high.sum() < high.size or max(np.ptp(rests[high]), np.ptp(rests[~high])) > NEARLY:
+        return False
+    others = np.setdiff1d(columns, number.positions)
+    same = (bits[np.ix_(number.holds, others)] == high[:, None]).mean(axis=0)
+    return bool(((same == 0) | (same == 1)).any())
 
 
 def _is_on_steps(scale: float, offset: float, step: float) -> bool:
