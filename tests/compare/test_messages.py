@@ -7,7 +7,7 @@ import pytest
 
 from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.comparison import compare, settled
-from eager_tern.compare.fields import Linear
+from eager_tern.compare.fields import Linear, Table
 from eager_tern.compare.seeded import find_seeded
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
@@ -54,12 +54,49 @@ def test_where_all_else_is_told_few_presses_are_enough_for_a_bit() -> None:
 
 
 def test_half_a_degree_that_is_sent_apart_was_not_rounded(rng: np.random.Generator) -> None:
-    """31 − n and a half beside it: no line of these bits, so nothing is claimed that would be half a degree off."""
-    halves = rng.integers(0, 31, 40)
+    """31 − n and a half beside it: no line of these bits, but a table of all that they can say."""
+    halves = rng.integers(0, 31, 24)
     rows = [[0x88, int(rng.integers(256)), (31 - 16 - half // 2) << 4 | int(half % 2) << 3 | 5] for half in halves]
     bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
-    found = compare(Stack(bits, {"temperature": tuple((16 + halves / 2).tolist())}))
-    assert not [field for field in settled(found).fields if isinstance(field.map, Linear)]
+    (field,) = settled(compare(Stack(bits, {"temperature": tuple((16 + halves / 2).tolist())}))).fields
+    assert isinstance(field.map, Table)
+    assert {field.map.words[(31 - 16 - half // 2) << 1 | half % 2] - half / 2 for half in range(32)} == {16.0}
+
+
+def test_a_sign_beside_a_magnitude(rng: np.random.Generator) -> None:
+    """Most numbers are pressed never, and are in the table."""
+    steps = rng.permutation(np.arange(-31, 32))[:16]
+    rows = [[0x42, int(rng.integers(256)), int(step < 0) << 5 | abs(int(step))] for step in steps]
+    bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
+    (field,) = settled(compare(Stack(bits, {"steer": tuple((2.0 * steps).tolist())}))).fields
+    assert isinstance(field.map, Table)
+    assert field.positions == tuple(range(18, 24))
+    assert all(field.map.words[(step < 0) << 5 | abs(step)] == 2 * step for step in range(-31, 32))
+
+
+def test_one_damaged_frame_hides_no_digest() -> None:
+    """A key turned in a shift register and exclusive-ored for each 1: some presses are the same, one frame is not."""
+    rng = np.random.default_rng(9)
+    data = rng.integers(0, 2, (44, 28)).astype(np.uint8)
+    data[20:24] = data[3]
+    keys = rng.integers(1, 256, 28)
+    digests = [int(np.bitwise_xor.reduce(keys[row == 1], initial=0x35)) for row in data]
+    bits = np.concatenate([data, np.array(digests)[:, None] >> np.arange(7, -1, -1) & 1], axis=1).astype(np.uint8)
+    bits[31, 5] ^= 1
+    (digest,) = [each for each in settled(compare(Stack(bits))).checks if each.kind == "linear"]
+    assert np.flatnonzero(~digest.holds).tolist() == [31]
+
+
+def test_a_word_pressed_once_keeps_its_number_beside_a_slip(rng: np.random.Generator) -> None:
+    """Seven words, one of which was set once, and once more by mistake for another."""
+    numbers = np.concatenate([np.tile(np.arange(6), 6), [6]])
+    rows = [[0x31, int(rng.integers(256)), number << 5 | 3] for number in numbers.tolist()]
+    bits = np.unpackbits(np.array(rows, np.uint8), axis=1)
+    words = [f"scene {number}" for number in numbers.tolist()]
+    words[7] = "scene 6"
+    (field,) = settled(compare(Stack(bits, {"scene": tuple(words)}))).fields
+    assert isinstance(field.map, Table)
+    assert field.contradicting.tolist() == [7]
 
 
 def test_a_count_has_room_in_a_nibble_that_was_never_set(rng: np.random.Generator) -> None:

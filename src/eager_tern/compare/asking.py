@@ -155,7 +155,7 @@ def _has_more(values: Sequence[Label], field: Field) -> bool:
     (The next press has a new one as often as presses so far had one that no other has: Good 1953, "The population
     frequencies of species".)
     """
-    if not isinstance(field.map, Table):
+    if not isinstance(field.map, Table) or field.map.ruled:
         return False
     known = Counter(value for value in values if value is not None)
     numbers = sorted(value for value in known if isinstance(value, float))

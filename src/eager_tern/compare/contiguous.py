@@ -186,7 +186,8 @@ def laid_cost(
     could_freeze = scale < 1 and offset == 0 and falls and len(run) >= SIGNED_FROM
     if encoding == "binary" and could_freeze and zeros >= HEADROOM:
         cost += NEVER_BELOW
-    if not falls and zeros < ROOM and any(_are_zeros_above(bits, run, start, room) for room in (BYTE, NIBBLE)):
+    room = BYTE if len(run) > BYTE else NIBBLE
+    if not falls and zeros < ROOM and _are_zeros_above(bits, run, start, room):
         cost += NO_ROOM
     elif len(run) > BYTE and (rest := _rest_of_byte(run, start)) and _are_zeros_above(bits, run, start, rest):
         cost += OFF_BORDER

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from math import log10
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from eager_tern.compare.checks import (
     Found,
     Place,
     chance_of,
+    damaged,
     held,
     only_counts,
     places,
@@ -32,7 +35,7 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
     ``free`` are varying columns that nothing accounts for, ``apart`` those that a digest is not taken over.
     """
     found: list[Found] = []
-    left = free.copy()
+    left, apart = free.copy(), apart.copy()
     for place in places(stack, (8,), free):
         ones = stack.bits[:, place.first : place.after].sum(axis=0)
         seldom = np.minimum(ones, stack.rows - ones)
@@ -42,12 +45,55 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
             continue
         for start, end in dict.fromkeys(((place.start, place.end), (0, stack.columns))):
             over = [c for c in range(start, end) if not apart[c] and not place.first <= c < place.after]
-            digest = _digest(stack, place, over)
+            digest = _digest(stack, place, over) or _but_for_one(stack, place, over)
             if digest is not None:
                 found.append(digest)
                 left[place.first : place.after] = False
+                apart[place.first : place.after] = True  # the same equation, solved for a byte of the message
                 break
     return found
+
+
+def _but_for_one(stack: Stack, place: Place, over: list[int]) -> Found | None:
+    """The digest of all frames but the one that contradicts the others, where one does."""
+    row = _contradicting(stack, [c for c in over if stack.varies[c]], list(range(place.first, place.after)))
+    if row is None or not damaged(stack.rows):
+        return None
+    found = _digest(stack.of_rows([r for r in range(stack.rows) if r != row]), place, over)
+    if found is None:
+        return None
+    chance = found.chance + log10(stack.rows)
+    return replace(found, holds=held(found.check, stack.bits), chance=chance) if chance < MOST_CHANCE else None
+
+
+def _contradicting(stack: Stack, columns: list[int], targets: list[int]) -> int | None:
+    """The row whose digest alone is not what the others' would be; None where there is no such row.
+
+    Rows whose message bits cancel out must cancel in the digest: what is left over is the error of the damaged row,
+    the same in each such sum that this row is in.
+    """
+    rows, width = stack.rows, len(targets)
+    basis: list[int] = []
+    left: list[tuple[int, int]] = []  # the rows that cancel out, a bit each, and what is left of their digests
+    for row, word in enumerate(as_integers(stack.bits, [*columns, *targets])):
+        digest = word & ((1 << width) - 1)
+        rest = (((word >> width << 1 | 1) << width | digest) << rows) | 1 << row  # a constant behind the message
+        for vector in basis:
+            rest = min(rest, rest ^ vector)
+        if rest >> (width + rows):
+            basis = sorted([*basis, rest], reverse=True)
+        else:
+            left.append((rest & ((1 << rows) - 1), rest >> rows))
+    wrong = [error for _, error in left if error]
+    if not wrong or len(set(wrong)) > 1:
+        return None
+    suspects = (1 << rows) - 1
+    for some, error in left:
+        suspects &= some if error else ~some
+    if suspects.bit_count() != 1:
+        return None
+    _, first = np.unique(stack.bits[:, [*columns, *targets]], axis=0, return_index=True)  # equal rows were asked once
+    return int(np.sort(first)[suspects.bit_length() - 1])
 
 
 def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:

@@ -47,9 +47,12 @@ class Linear:
 
 @dataclass(frozen=True)
 class Table:
-    """A word, or a number that follows no line, for each raw number that was seen."""
+    """A word, or a number that follows no line, for each raw number that was seen; of all numbers where they are
+    ``ruled``, by a sign beside a magnitude or a part of a step sent apart.
+    """
 
     words: dict[int, float | str]
+    ruled: bool = False
 
 
 @dataclass(frozen=True)
@@ -173,7 +176,7 @@ def _steps_down(fields: Sequence[Field], lowest_first: bool) -> int:
 def _in_order(field: Field, step: int) -> Field:
     """A field of words whose bits stand in a row, read in the order in which the frame's numbers are."""
     run, table = field.positions, field.map
-    if not isinstance(table, Table) or len(run) < 2 or {a - b for a, b in pairwise(run)} != {-step}:
+    if not isinstance(table, Table) or table.ruled or len(run) < 2 or {a - b for a, b in pairwise(run)} != {-step}:
         return field
     words = {int(f"{raw:0{len(run)}b}"[::-1], 2): word for raw, word in table.words.items()}
     return replace(field, positions=run[::-1], map=Table(words))
@@ -349,8 +352,9 @@ def _described_otherwise(field: Field, others: Sequence[Field]) -> tuple[Field, 
 
 def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[str, tuple[float | str, ...]]) -> Field:
     line = Linear(number.scale, number.offset, number.encoding, number.decimals)
+    found = line if number.table is None else Table(dict(number.table), True)
     return Field(
-        name, number.positions, line, rows, number.holds, number.chance, number.in_any_order, when, cost=number.cost
+        name, number.positions, found, rows, number.holds, number.chance, number.in_any_order, when, cost=number.cost
     )
 
 

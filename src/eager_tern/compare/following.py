@@ -29,7 +29,7 @@ def with_what_follows(fields: Sequence[Field], stack: Stack, free: NDArray[np.bo
 
 def _following(field: Field, stack: Stack, columns: NDArray[np.intp]) -> tuple[int, ...]:
     """The columns that say the same with each word, but where a frame is damaged: surely no accident."""
-    if not isinstance(field.map, Table) or field.when or not columns.size:
+    if not isinstance(field.map, Table) or field.map.ruled or field.when or not columns.size:
         return ()
     raw = raw_numbers(stack.bits, field.positions)
     known = np.isin(raw, list(field.map.words))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 
 NEXT_BYTE = 15  # columns from a byte's lowest bit back to the highest of the byte before
 Encoding = Literal["binary", "signed", "bcd", "gray"]
+Coding = Literal["binary", "signed", "bcd", "gray", "magnitude"]  # what is looked for: a sign and a magnitude, too
 Ints = NDArray[np.int64]
 
 
@@ -20,7 +22,8 @@ class Number:
     value = scale × (raw read through ``encoding``) + offset; ``holds`` tells of each row that was looked at whether it
     does. ``chance`` is log10 of the probability of an accident, given all that was tried, ``in_any_order`` the same
     were the rows in any order; ``cost`` that of how many descriptions of the same bits a maker would choose as soon.
-    ``decimals`` are those of the values, where it gives them rounded only, and cannot give all of them.
+    ``decimals`` are those of the values, where it gives them rounded only, and cannot give all of them. ``table`` has
+    the value of every raw number where no line through any encoding says it.
     """
 
     positions: tuple[int, ...]
@@ -32,6 +35,7 @@ class Number:
     in_any_order: float
     cost: float = 0.0
     decimals: int | None = None
+    table: Mapping[int, float] | None = None
 
     @property
     def pieces(self) -> int:
@@ -43,10 +47,12 @@ class Number:
         return 1 + int(np.sum((steps != direction) & (steps != -NEXT_BYTE * direction)))
 
 
-def decoded(raw: Ints, encoding: Encoding, width: int) -> Ints:
+def decoded(raw: Ints, encoding: Coding, width: int) -> Ints:
     """The numbers that raw ones of ``width`` bits stand for."""
     if encoding == "signed":
         return raw - ((raw >> (width - 1)) << width)
+    if encoding == "magnitude":
+        return (raw & ((1 << (width - 1)) - 1)) * (1 - 2 * (raw >> (width - 1)))
     if encoding == "gray":
         number = raw.copy()
         for shift in (1, 2, 4, 8, 16):

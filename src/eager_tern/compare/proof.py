@@ -91,6 +91,10 @@ def unproved(comparison: Comparison) -> list[str]:
     for field in comparison.fields:
         values = [comparison.stack.labels[field.name][row] for row in field.looked_at[field.holds].tolist()]
         seen = list(dict.fromkeys(values))
+        if isinstance(field.map, Table) and field.map.ruled:
+            if left := len(set(field.map.words.values())) - len(seen):
+                told.append(f"{field.name}: {left} values were never pressed, they follow from the others.")
+            continue
         if isinstance(field.map, Table):
             left = (1 << len(field.positions)) - len(field.map.words)
             once = [label_word(value) for value in seen if values.count(value) == 1]

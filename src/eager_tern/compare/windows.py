@@ -1,18 +1,24 @@
-"""Numbers found as runs of bits through which a line goes: any scale, and what was rounded, when shown or when sent."""
+"""Numbers found as runs of bits through which a line goes: any scale, and what was rounded, when shown or when sent.
+
+What no line says and still follows a rule, a sign beside a magnitude or a part of a step sent apart, becomes a table.
+"""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from math import comb, log10
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import of_numbers
-from eager_tern.compare.number import Encoding, Ints, Number, decoded
+from eager_tern.compare.number import Coding, Encoding, Ints, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.values import Floats
 
 WIDEST = 16
+WIDEST_TABLE = 8  # bits; of more, a table of all numbers is too long to be written
+CODINGS: tuple[Coding, ...] = ("binary", "signed", "magnitude")
 PAIRS = 48  # of rows, whose slopes are asked for the median
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
 LEAST_DISTINCT = 3
@@ -37,22 +43,28 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     first, second = first[apart][:PAIRS], second[apart][:PAIRS]
     found: list[Number] = []
     parted: list[set[int]] = []  # whose lowest bits stand elsewhere
+    tabled: list[Number] = []
     for width in range(2, WIDEST + 1):
         starts = [
             a for a in columns.tolist()
             if a + width <= bits.shape[1] and usable[a + width - 1] and inside[a + width] == inside[a]
         ]  # fmt: skip
         for turned in (False, True):
-            for encoding in ("binary", "signed"):
+            for encoding in CODINGS[: None if width <= WIDEST_TABLE else -1]:
                 rows = [range(a, a + width) if not turned else range(a + width - 1, a - 1, -1) for a in starts]
                 if not rows:
                     continue
                 raws = np.stack([decoded(raw_numbers(bits, list(row)), encoding, width) for row in rows])
                 numbers = _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
-                apart = [_is_told_apart(bits, columns, number, values) for number in numbers]
-                found += [number for number, told in zip(numbers, apart, strict=True) if not told]
-                parted += [set(number.positions) for number, told in zip(numbers, apart, strict=True) if told]
-    found = [number for number in found if not any(told.issuperset(number.positions) for told in parted)]
+                for number in numbers:
+                    beside = _part_apart(bits, columns, number, values) if encoding != "magnitude" else None
+                    if beside is None:
+                        found.append(number)
+                        continue
+                    parted.append({*number.positions})
+                    if width < WIDEST_TABLE:
+                        tabled.append(_with_part(bits, number, beside, values, step))
+    found = [number for number in found if not any(told.issuperset(number.positions) for told in parted)] + tabled
     # The highest bits of a number alone say it roughly, wrong labels included.
     surest = min((number.chance for number in found), default=0.0)
     return [number for number in found if number.chance < surest + MUCH_SURER]
@@ -60,7 +72,7 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
 
 def _on_lines(
     bits: BitRows, rows: list[range], raws: Ints, values: Floats, step: float, errors: int,
-    pairs: tuple[Ints, Ints], encoding: Encoding,
+    pairs: tuple[Ints, Ints], encoding: Coding,
 ) -> list[Number]:  # fmt: skip
     """Of several windows (``raws`` of shape (windows, rows)) those on whose line all labels but a few lie."""
     first, second = pairs
@@ -102,20 +114,51 @@ def _on_lines(
         # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
         cost = EXACT if exact else log10(float(np.std(rests[holds])) / step) + A_BIT * len(rows[at])
         decimals = None if exact or _is_on_steps(scale, offset, step) else _decimals(step)
-        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, in_any_order, cost, decimals))
+        table = None
+        if encoding == "magnitude":
+            if not exact or not _has_both_signs(raws[at][holds]):
+                continue
+            every = decoded(np.arange(1 << len(rows[at])), encoding, len(rows[at])) * scale + offset
+            table, cost = dict(enumerate(np.round(every, 9).tolist())), cost + A_BIT
+        read_as: Encoding = "binary" if encoding == "magnitude" else encoding
+        found.append(
+            Number(tuple(rows[at]), read_as, scale, offset, holds, chance, in_any_order, cost, decimals, table)
+        )
     return found
 
 
-def _is_told_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values: Floats) -> bool:
-    """Whether a column says what a line leaves over: then nothing was rounded, and a part of a step is sent apart."""
+def _part_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values: Floats) -> int | None:
+    """The column that says what a line leaves over: then nothing was rounded, and a part of a step is sent apart."""
     raw = decoded(raw_numbers(bits, number.positions), number.encoding, len(number.positions))
     rests = (values - number.scale * raw - number.offset)[number.holds]
     high = rests > (rests.min() + rests.max()) / 2
     if not 0 < high.sum() < high.size or max(np.ptp(rests[high]), np.ptp(rests[~high])) > NEARLY:
-        return False
+        return None
     others = np.setdiff1d(columns, number.positions)
     same = (bits[np.ix_(number.holds, others)] == high[:, None]).mean(axis=0)
-    return bool(((same == 0) | (same == 1)).any())
+    told = others[(same == 0) | (same == 1)]
+    return int(told[0]) if told.size else None
+
+
+def _with_part(bits: BitRows, number: Number, beside: int, values: Floats, step: float) -> Number:
+    """The number with a bit more, which stands anywhere and adds or takes its part of a step: as a table of all."""
+    positions = (*number.positions, beside)
+    raw, line = raw_numbers(bits, positions), np.arange(2 << len(number.positions))
+    whole = number.scale * decoded(line >> 1, number.encoding, len(number.positions)) + number.offset
+    rests, low = values - whole[raw], bits[:, beside]
+    parts = np.array([np.median(rests[number.holds & (low == bit)]) for bit in (0, 1)])
+    said = np.round(whole + parts[line & 1], 9)
+    holds = np.abs(said[raw] - values) < 1e-6
+    spread = log10(float(np.ptp(values)) / step + 1)
+    tried = log10(4 * WIDEST * bits.shape[1] ** 2) + log10(comb(len(values), int(np.sum(~holds))))
+    chance = max(tried - (float(np.sum(holds)) - 3) * spread, tried - of_numbers(np.rint(values[holds] / step))[1])
+    table = dict(enumerate(said.tolist()))
+    return replace(number, positions=positions, holds=holds, chance=chance, in_any_order=chance, table=table)
+
+
+def _has_both_signs(numbers: Ints) -> bool:
+    """Whether enough magnitudes with a sign and without one were seen, so that it is no line through either."""
+    return min(np.unique(numbers[numbers < 0]).size, np.unique(numbers[numbers > 0]).size) >= LEAST_DISTINCT
 
 
 def _is_on_steps(scale: float, offset: float, step: float) -> bool:

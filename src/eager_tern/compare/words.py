@@ -130,9 +130,14 @@ def _table(
     is how many could have been taken.
     """
     raw = raw_numbers(bits, positions)
-    usual = [Counter(raw[classes == c].tolist()).most_common(1)[0][0] for c in range(len(names))]
-    if len(set(usual)) < len(names):
+    # Of a word pressed twice, once by mistake, the number that is another word's already is the mistake.
+    number_of: dict[int, int] = {}
+    for (word, number), _ in Counter(zip(classes.tolist(), raw.tolist(), strict=True)).most_common():
+        if word not in number_of and number not in number_of.values():
+            number_of[word] = number
+    if len(number_of) < len(names):
         return None
+    usual = [number_of[word] for word in range(len(names))]
     holds = raw == np.array(usual)[classes]
     if np.sum(~holds) > errors:
         return None
