@@ -154,6 +154,10 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "a monitor's time before each": lambda p: "\n".join(
         f"12:00:{10 + k:02d}.{n:03d} -> {us}" for k, press in enumerate(p) for n, us in enumerate(press)
     ),
+    "periods in a row": lambda p: "periods between falling edges, us: \n" + " ".join(
+        map(str, np.diff([t for t, v in edges(p) if not v]).tolist())
+    ),
+    "ticks of a timer": lambda p: "# timer runs at 16 MHz\n" + of_edges(p, lambda t, v: f"{t * 16} {v}"),
 }  # fmt: skip
 
 
@@ -176,6 +180,13 @@ def test_numbers_too_small_for_microseconds_are_said(tmp_path: Path, presses: li
     (tmp_path / "log.txt").write_text(each(presses, lambda _, us: str(round(us / 50)), " "))
     (take,) = read_file(tmp_path / "log.txt", library())
     assert any('"# tick = 50 us"' in words for words in take.capture.warnings)
+
+
+def test_a_clock_too_coarse_is_all_that_is_said(tmp_path: Path, presses: list[Press]) -> None:
+    (tmp_path / "log.txt").write_text("ms level\n" + of_edges(presses, lambda t, v: f"{t // 1000} {v}"))
+    (take,) = read_file(tmp_path / "log.txt", library())
+    assert take.capture.resolution_us == 1000
+    assert take.advice(0) == ()
 
 
 def test_a_level_table_in_another_encoding(tmp_path: Path, presses: list[Press]) -> None:

@@ -16,7 +16,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats import level_csv
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
-from eager_tern.formats.rates import rate_named, unit_named
+from eager_tern.formats.rates import clock_named, rate_named, unit_named
 from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.threshold import edges_of_changes
@@ -26,6 +26,7 @@ FEWEST_LINES = 6  # of those in a file's head
 FEWEST_POLLS = 64
 SILENCE_US = 100_000.0  # taken for granted behind the last edge
 LIKELY_S, LIKELY_MS = 0.05, 50.0  # medians of the intervals below which a clock without a name counts s and ms
+LIKELY_US = 4000.0  # above which it does not count µs: of a processor's clock that a boot message names, it might
 COARSE_US = 250.0  # a clock's step from which on it may be too coarse
 COARSE = 2.5  # steps in the shortest pulses, of a clock that will do
 WRAPS = (1 << 32, 1 << 16)  # counters that begin anew
@@ -34,6 +35,7 @@ FULL = 0.9  # of such a counter's range is seen
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
 DECIMAL_COMMA = re.compile(r"(\d),(\d+)([;\t])")
+A_ROW = re.compile(r"^\s*\d+(?:\.\d+)?(?:[\s,;]+\d+(?:\.\d+)?){7,}[\s,;]*$", re.MULTILINE)  # of a column's numbers
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
@@ -99,6 +101,8 @@ def _is_table(log: _Log, text: str) -> bool:
 
 def _log(text: str) -> _Log | None:
     text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
+    if FALLING.search(text):
+        text = A_ROW.sub(lambda found: re.sub(r"[\s,;]+", "\n", found[0]), text)
     rows = rows_of(numbered_lines(text))
     return _Log(rows, roles_of(rows)) if rows is not None else None
 
@@ -166,6 +170,8 @@ def _scale(log: _Log, column: int, intervals: Floats) -> float:
     if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
         return unit
     usual = float(np.median(intervals[intervals > 0]))
+    if usual > LIKELY_US and (tick_us := clock_named(log.rows.words)) is not None:
+        return tick_us
     return 1e6 if usual < LIKELY_S else 1e3 if usual < LIKELY_MS else 1.0
 
 

@@ -15,6 +15,7 @@ EVERY = re.compile(
     re.IGNORECASE,
 )
 TICK = re.compile(r"\btick\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
+CLOCK_RATE = re.compile(r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz", re.IGNORECASE)
 RATE_NAMED = re.compile(r"rate\D{0,12}(\d{2,9}(?:\.\d+)?)", re.IGNORECASE)
 
 UNIT_NAMED = re.compile(
@@ -28,6 +29,12 @@ def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
     found = TICK.search(words)
     return float(found[1]) * UNITS_US[found[2].lower()] if found else None
+
+
+def clock_named(words: str) -> float | None:
+    """How long a tick of the timer lasts whose rate a text names, µs."""
+    found = CLOCK_RATE.search(words)
+    return 1.0 / (float(found[1]) * {"k": 1e-3, "m": 1.0}[found[2].lower()]) if found else None
 
 
 def unit_named(words: str) -> float | None:

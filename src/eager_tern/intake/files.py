@@ -47,6 +47,8 @@ class FileTake:
 
     def advice(self, frames: int) -> tuple[str, ...]:
         """What is wrong with the recording of which so many frames could be read, and what to try."""
+        if self.capture.resolution_us is not None:  # which says why there is none
+            return ()
         return advice_on(self.take.pulses, self.capture.sample_rate_hz, frames)
 
 
