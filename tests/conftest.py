@@ -13,7 +13,7 @@ from eager_tern.demo.recipe import make_demo_casebook
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # The same examples every time; `make fuzz` looks for new ones.
-settings.register_profile("same", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("same", deadline=None, max_examples=40, derandomize=True)
 settings.register_profile("fuzz", deadline=None, max_examples=1000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "same"))
 

@@ -124,7 +124,7 @@ unit = 8
 order = "lsb"
 """
     sheet = parse_sheet(text, "")
-    for _ in range(30):
+    for _ in range(14):
         data = rng.integers(0, 256, 5).tolist()
         whole = [*data, int(np.bitwise_xor.reduce(data))]
         whole[int(rng.integers(6))] ^= 1 << int(rng.integers(8))

@@ -34,7 +34,7 @@ def presses(
 def test_short_sections_beside_long_ones(
     sizes: tuple[int, ...], copies: int, leaders: bool, rng: np.random.Generator
 ) -> None:
-    for _ in range(4):
+    for _ in range(2):
         sent = [[rng.integers(0, 2, size).tolist() for size in sizes] for _ in range(4)]
         take = presses(rng, sent, float(rng.uniform(3e3, 34e3)), copies, leaders)
         leads = [press.lead.reading for press in take.presses]

@@ -207,7 +207,7 @@ def test_a_run_in_of_equal_pulses_is_no_row_of_bits_of_a_fixed_period(rng: np.ra
 
 
 def test_a_short_mark_is_given_back_where_the_copies_have_it(rng: np.random.Generator) -> None:
-    for _ in range(60):
+    for _ in range(30):
         unit, bits = 250.0, rng.integers(0, 2, 28).tolist()
         copy = [*distance_frame([8 * unit, -4 * unit] * 2, unit, (1, 3), bits), -20_000.0]
         signed = record([-3e5, *(copy * 5)[:-1], -3e5], rng, jitter_us=28, excess_us=-60)

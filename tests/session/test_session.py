@@ -376,7 +376,7 @@ def test_changes_are_taken_back_and_done_again(book_path: Path, tmp_path: Path) 
     run_state_machine_as_test(
         machine,
         settings=settings(
-            max_examples=6, stateful_step_count=32, deadline=None, derandomize=True,
+            max_examples=4, stateful_step_count=32, deadline=None, derandomize=True,
             suppress_health_check=list(HealthCheck), phases=(Phase.explicit, Phase.generate),
         ),
     )  # fmt: skip
