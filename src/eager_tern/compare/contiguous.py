@@ -59,9 +59,15 @@ def find_contiguous(
                 return found
         turned = _in_steps(bits[:, places], columns, usable[places], values, step, spared, (0,), OTHER_ORDER)
         found = [replace(each, positions=tuple(places[list(each.positions)].tolist())) for each in turned]
-        if found := [each for each in found if np.ptp(np.diff(each.positions))]:  # within a byte, nothing is turned
+        if found := [each for each in found if _has_whole_bytes_below(each.positions)]:
             return found
     return []
+
+
+def _has_whole_bytes_below(positions: Sequence[int]) -> bool:
+    """Whether a number has more than one byte, and all of those below its highest one."""
+    below = np.split(np.array(positions), np.flatnonzero(np.abs(np.diff(positions)) != 1) + 1)[1:]
+    return bool(below) and all(piece.size % BYTE == 0 for piece in below)
 
 
 def _bytes_turned(columns: int) -> NDArray[np.intp]:
