@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import SURE, arrangements, turns
-from eager_tern.compare.number import Encoding, Number, decoded
+from eager_tern.compare.number import NEXT_BYTE, Encoding, Number, decoded
 from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
 from eager_tern.compare.words import find_words
@@ -216,10 +216,8 @@ def _with_bits_above(field: Field, stack: Stack, claimed: set[int]) -> Field:
     step, width = positions[-2] - positions[-1], int(above).bit_length()
     if added != int(added) or rest or width < FEWEST_ABOVE or abs(step) != 1:
         return field
-    for jump in (
-        step,
-        -BYTE * 2 * step + step,
-    ):  # behind a byte's highest bit: its neighbour, or the next byte's lowest
+    # Behind a byte's highest bit comes its neighbour, or the lowest bit of the next byte.
+    for jump in (step, -NEXT_BYTE * step):
         columns = _above(positions[0], step, jump, width)
         inside = all(0 <= c < stack.columns and c not in claimed for c in columns)
         if inside and all((stack.bits[:, c] == (above >> n & 1)).all() for n, c in enumerate(columns)):

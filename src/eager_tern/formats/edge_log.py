@@ -35,7 +35,7 @@ FULL = 0.9  # of such a counter's range is seen
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
 DECIMAL_COMMA = re.compile(r"(\d),(\d+)([;\t])")
-A_ROW = re.compile(r"^\s*\d+(?:\.\d+)?(?:[\s,;]+\d+(?:\.\d+)?){7,}[\s,;]*$", re.MULTILINE)  # of a column's numbers
+A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$", re.MULTILINE)  # of one column's
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
@@ -102,7 +102,7 @@ def _is_table(log: _Log, text: str) -> bool:
 def _log(text: str) -> _Log | None:
     text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
     if FALLING.search(text):
-        text = A_ROW.sub(lambda found: re.sub(r"[\s,;]+", "\n", found[0]), text)
+        text = A_ROW.sub(lambda found: re.sub(r"[ \t,;]+", "\n", found[0]), text)
     rows = rows_of(numbered_lines(text))
     return _Log(rows, roles_of(rows)) if rows is not None else None
 

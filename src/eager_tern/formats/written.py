@@ -260,14 +260,14 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
     """Lines to bursts. Prompts and times of day are taken off, prose is passed over if there are durations as well."""
     bursts = [Burst([])]
     prose: list[tuple[int, str]] = []
-    before: float | None = None
+    before: re.Match[str] | None = None
     for number, line in lines:
         if (stamp := STAMP.match(line)) is not None:
-            now = 3600 * int(stamp[1]) + 60 * int(stamp[2]) + float(stamp[3].replace(",", "."))
-            whole = stamp[3].isdigit()  # seconds that have no decimals may be a second apart at any time
-            if before is not None and now - before > (1.0 if whole else PRESSES_APART_S) and bursts[-1].lines:
+            passed_s = _seconds(stamp) - (_seconds(before) if before is not None else np.inf)
+            # Without decimals, seconds are one apart at any time.
+            if passed_s > (1.0 if stamp[3].isdigit() else PRESSES_APART_S) and bursts[-1].lines:
                 bursts.append(Burst([]))
-            before = now
+            before = stamp
         bare = UNIT.sub("", PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))))
         words = bare.translate(SEPARATORS).split()
         if not words:
@@ -290,6 +290,11 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
         wrong = f'"{prose[0][1][:40]}" is no duration: marks and spaces in turn are wanted, in µs'
         raise InputError(source, wrong, f"line {prose[0][0]}")
     return bursts, [number for number, _ in prose]
+
+
+def _seconds(stamp: re.Match[str]) -> float:
+    """The time of day, s, that a logger's stamp says."""
+    return 3600 * int(stamp[1]) + 60 * int(stamp[2]) + float(stamp[3].replace(",", "."))
 
 
 def _presses_of(burst: Burst) -> list[Burst]:
