@@ -17,7 +17,7 @@ from eager_tern.protocol.reading import field_values
 from tests.compare.test_setters import LATER, caught, later
 from tests.messages import Bath, Clock, Feeder, Guard, Lantern, Meter, Panel, Sender, Shutters, Slats, Station, Words
 
-GADGETS = 3  # of each kind
+GADGETS = 2  # of each kind
 
 
 @pytest.mark.parametrize("mistakes", [False, True])

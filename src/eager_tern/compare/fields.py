@@ -125,7 +125,8 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
     # What others leave has fewer ways to be an accident.
     sure = [field for field in found if field.chance <= SURE]
     left = np.setdiff1d(free, [column for field in sure for column in field.positions])
-    unsure = [name for name in stack.labels if name not in {field.name for field in sure}] if left.size else []
+    fewer = 0 < left.size < free.size
+    unsure = [name for name in stack.labels if name not in {field.name for field in sure}] if fewer else []
     again = {name: _over(stack, name, _known(stack, name), left, {}) for name in unsure}
     found = [_if_the_same(again.get(field.name), field) for field in found]
     silent = again.keys() - {field.name for field in found}

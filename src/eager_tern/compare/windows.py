@@ -41,6 +41,7 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     first, second = rng.integers(0, len(values), (2, PAIRS * 4))
     apart = values[first] != values[second]
     first, second = first[apart][:PAIRS], second[apart][:PAIRS]
+    codings = CODINGS if values.min() < 0 < values.max() else CODINGS[:2]
     found: list[Number] = []
     parted: list[set[int]] = []  # whose lowest bits stand elsewhere
     tabled: list[Number] = []
@@ -50,7 +51,7 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
             if a + width <= bits.shape[1] and usable[a + width - 1] and inside[a + width] == inside[a]
         ]  # fmt: skip
         for turned in (False, True):
-            for encoding in CODINGS[: None if width <= WIDEST_TABLE else -1]:
+            for encoding in codings[: None if width <= WIDEST_TABLE else 2]:
                 rows = [range(a, a + width) if not turned else range(a + width - 1, a - 1, -1) for a in starts]
                 if not rows:
                     continue
