@@ -9,7 +9,7 @@ from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.take import read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import IDLE_US, Sent, distance_frame, join, random_press
+from tests.handsets import IDLE_US, Sent, distance_frame, join, random_press, record
 
 
 def first_frame(protocol: str, seed: int = 3) -> tuple[list[float], Sent]:
@@ -86,3 +86,12 @@ def test_symbols_that_are_no_sheets_are_no_rest_of_its_frame(bit_us: float, rest
     (frame,) = read(distance_frame([], bit_us, (1, 3), bits))
     assert frame.is_unknown
     assert (frame.reading.confidence <= 0.3) == rest
+
+
+def test_a_leader_of_its_own_that_is_longer_is_not_cut(rng: np.random.Generator) -> None:
+    """A lone frame in about the symbols of a state frame, with all of a leader: it was doubted now and then."""
+    for _ in range(20):
+        bits = rng.integers(0, 2, 112).tolist()
+        frame = distance_frame([3500.0, -1700.0], 480.0, (0.82, 2.62), bits)  # type: ignore[arg-type]
+        take = read_pulses(pulses_from_signed(record([-4e5, *frame, -4e5], rng, jitter_us=12)), library())
+        assert [each.reading.confidence > 0.9 for each in take.frames] == [True]

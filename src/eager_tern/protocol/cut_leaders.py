@@ -153,6 +153,8 @@ def _may_be_cut(leader_us: Floats, sheets_us: Floats) -> bool:
     missing = sheets_us.size - leader_us.size
     if missing < 0 or missing % 2:
         return False
+    if not missing and leader_us.size and leader_us[0] >= sheets_us[0]:  # all of it is there: it is another leader
+        return False
     left = sheets_us[missing:]
     no_longer = leader_us.sum() < LONGER * left.sum() or not left.size
     return bool(no_longer and (leader_us[1:] > left[1:] / LONGER).all() and not _same(leader_us, sheets_us))
