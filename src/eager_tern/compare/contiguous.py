@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from eager_tern.compare.checks import BYTE, NIBBLE
 from eager_tern.compare.evidence import of_numbers
 from eager_tern.compare.number import Encoding, Number, decoded
-from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.compare.stack import BitRows, raw_numbers, runs_of
 from eager_tern.signal.values import Floats
 
 WIDEST = 32
@@ -66,7 +66,7 @@ def find_contiguous(
 
 def _has_whole_bytes_below(positions: Sequence[int]) -> bool:
     """Whether a number has more than one byte, and all of those below its highest one."""
-    below = np.split(np.array(positions), np.flatnonzero(np.abs(np.diff(positions)) != 1) + 1)[1:]
+    below = runs_of(positions)[1:]
     return bool(below) and all(piece.size % BYTE == 0 for piece in below)
 
 

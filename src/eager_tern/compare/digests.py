@@ -21,7 +21,7 @@ from eager_tern.compare.checks import (
     positions,
     witnesses,
 )
-from eager_tern.compare.polynomials import rank
+from eager_tern.compare.polynomials import eliminated, rank
 from eager_tern.compare.stack import Stack, as_integers, raw_numbers
 from eager_tern.protocol.checks import expected_value
 from eager_tern.protocol.schema import Check
@@ -56,8 +56,10 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
 
 def _but_for_one(stack: Stack, place: Place, over: list[int]) -> Found | None:
     """The digest of all frames but the one that contradicts the others, where one does."""
+    if not damaged(stack.rows):
+        return None
     row = _contradicting(stack, [c for c in over if stack.varies[c]], list(range(place.first, place.after)))
-    if row is None or not damaged(stack.rows):
+    if row is None:
         return None
     found = _digest(stack.of_rows([r for r in range(stack.rows) if r != row]), place, over)
     if found is None:
@@ -77,9 +79,8 @@ def _contradicting(stack: Stack, columns: list[int], targets: list[int]) -> int 
     left: list[tuple[int, int]] = []  # the rows that cancel out, a bit each, and what is left of their digests
     for row, word in enumerate(as_integers(stack.bits, [*columns, *targets])):
         digest = word & ((1 << width) - 1)
-        rest = (((word >> width << 1 | 1) << width | digest) << rows) | 1 << row  # a constant behind the message
-        for vector in basis:
-            rest = min(rest, rest ^ vector)
+        tagged = (((word >> width << 1 | 1) << width | digest) << rows) | 1 << row  # a constant behind the message
+        rest = eliminated(tagged, basis)
         if rest >> (width + rows):
             basis = sorted([*basis, rest], reverse=True)
         else:
@@ -105,9 +106,7 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
     basis: list[int] = []
     spare = 0
     for word in words[1:]:
-        rest = word ^ words[0]
-        for vector in basis:
-            rest = min(rest, rest ^ vector)
+        rest = eliminated(word ^ words[0], basis)
         if rest >> width:
             basis = sorted([*basis, rest], reverse=True)
         elif rest:

@@ -10,10 +10,11 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.compare.checks import BYTE
 from eager_tern.compare.evidence import SURE, arrangements, turns
 from eager_tern.compare.number import NEXT_BYTE, Encoding, Number, decoded
 from eager_tern.compare.numbers import find_number
-from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers
+from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers, runs_of
 from eager_tern.compare.words import find_words
 
 FEWEST_ROWS = 3
@@ -26,7 +27,6 @@ MOST_ALSO = 4  # descriptions beside the one that is taken; those behind them we
 MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
-BYTE = 8  # bits
 FEWEST_ABOVE = 2  # constant bits: one is there by accident too often
 FEWEST_WORSE = 1  # rows that a line has to contradict more than a table does, before the table is believed
 MUCH_SURER = 3.0  # log10; then a row fewer is enough: bits here and there say some line of a few values by accident
@@ -280,7 +280,7 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
 
 def _a_stranger(field: Field, stack: Stack, tried: float) -> bool:
     """Whether a bit apart from a number's others could say the same by accident, of 10 ** ``tried`` tries."""
-    pieces = np.split(np.array(field.positions), np.flatnonzero(np.abs(np.diff(field.positions)) != 1) + 1)
+    pieces = runs_of(field.positions)
     if not isinstance(field.map, Linear) or len(pieces) == 1:
         return False
     apart = [int(piece[0]) for piece in pieces if piece.size == 1]

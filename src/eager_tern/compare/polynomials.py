@@ -30,12 +30,16 @@ def rank(words: Sequence[int]) -> int:
     """How many of the words' differences are independent over GF(2), plus one."""
     basis: list[int] = []
     for word in words[1:]:
-        rest = word ^ words[0]
-        for vector in basis:
-            rest = min(rest, rest ^ vector)
-        if rest:
+        if rest := eliminated(word ^ words[0], basis):
             basis.append(rest)
     return len(basis) + 1
+
+
+def eliminated(word: int, basis: Sequence[int]) -> int:
+    """What is left of a vector once those of a basis are taken out of it, where they clear its highest bits."""
+    for vector in basis:
+        word = min(word, word ^ vector)
+    return word
 
 
 def gcd_degrees(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.intp]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
     MOST_CHANCE,
+    NIBBLE,
     Found,
     Place,
     chance_of,
@@ -28,7 +29,6 @@ from eager_tern.protocol.schema import Check
 
 MOST_SEEDS = 4  # a maker has a few kinds of messages; more seeds would say any take
 FEWEST_EACH = 4  # different messages of each kind: one seed is made for the first of them
-NIBBLE = 4
 KINDS: tuple[dict[str, object], ...] = ({"kind": "sum"}, {"kind": "sum", "negate": True}, {"kind": "xor"})
 ORDERS: tuple[Order, ...] = ("lsb", "msb")
 Ints = NDArray[np.int64]

@@ -91,6 +91,11 @@ def numbers(values: Sequence[Label]) -> Floats | None:
     return np.array([np.nan if value is None else float(value) for value in values])
 
 
+def runs_of(positions: Sequence[int]) -> list[NDArray[np.intp]]:
+    """Positions in their order, parted where two are no neighbours."""
+    return np.split(np.array(positions, np.intp), np.flatnonzero(np.abs(np.diff(positions)) != 1) + 1)
+
+
 def raw_numbers(bits: BitRows, positions: Sequence[int] | NDArray[np.intp]) -> NDArray[np.int64]:
     """The number at some positions (most significant first) in each row, shape (rows,)."""
     weights = 1 << np.arange(len(positions) - 1, -1, -1, dtype=np.int64)

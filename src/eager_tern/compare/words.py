@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import of_words, turns
-from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.compare.stack import BitRows, raw_numbers, runs_of
 
 WIDEST = 8
 MOST_PIECES = 4
@@ -87,11 +87,6 @@ def _with_neighbours(
     return tuple(range(high, low - 1, -1))
 
 
-def _pieces(positions: Sequence[int]) -> list[int]:
-    """The first of each run of neighbours."""
-    return [p for n, p in enumerate(positions) if n == 0 or abs(p - positions[n - 1]) != 1]
-
-
 def _span(positions: Sequence[int]) -> int:
     return max(positions) - min(positions)
 
@@ -146,7 +141,7 @@ def _table(
     # The bits in their own right, or the words as a whole: what says less is believed.
     wrong = int(np.sum(~holds))
     slips = log10(comb(rows, wrong)) + wrong * log10(len(names))  # which rows are wrong, and what is said there
-    tried = log10(columns) * len(_pieces(positions)) + slips
+    tried = log10(columns) * len(runs_of(positions)) + slips
     any_order, changes = of_words(classes.tolist())
     bit_by_bit = sum(log10(columns) - turns(bits[:, c]) for c in told) + slips
     chances = max(bit_by_bit, tried - min(any_order, changes)), tried - any_order

@@ -99,8 +99,12 @@ def bare(line: str) -> str:
 
 
 def _microseconds(found: re.Match[str]) -> str:
-    seconds = 3600 * int(found[1]) + 60 * int(found[2]) + float(found[3].replace(",", "."))
-    return f" {seconds * 1e6:.0f} "
+    return f" {seconds_of(found) * 1e6:.0f} "
+
+
+def seconds_of(stamp: re.Match[str]) -> float:
+    """The time of day, s, of hours, minutes and seconds."""
+    return 3600 * int(stamp[1]) + 60 * int(stamp[2]) + float(stamp[3].replace(",", "."))
 
 
 def numbered_lines(text: str) -> list[tuple[int, str]]:

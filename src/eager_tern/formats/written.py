@@ -23,6 +23,7 @@ from eager_tern.formats.rows import (
     numbered_lines,
     roles_of,
     rows_of,
+    seconds_of,
     unit_of,
 )
 
@@ -263,7 +264,7 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
     before: re.Match[str] | None = None
     for number, line in lines:
         if (stamp := STAMP.match(line)) is not None:
-            passed_s = _seconds(stamp) - (_seconds(before) if before is not None else np.inf)
+            passed_s = seconds_of(stamp) - (seconds_of(before) if before is not None else np.inf)
             # Without decimals, seconds are one apart at any time.
             if passed_s > (1.0 if stamp[3].isdigit() else PRESSES_APART_S) and bursts[-1].lines:
                 bursts.append(Burst([]))
@@ -290,11 +291,6 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
         wrong = f'"{prose[0][1][:40]}" is no duration: marks and spaces in turn are wanted, in µs'
         raise InputError(source, wrong, f"line {prose[0][0]}")
     return bursts, [number for number, _ in prose]
-
-
-def _seconds(stamp: re.Match[str]) -> float:
-    """The time of day, s, that a logger's stamp says."""
-    return 3600 * int(stamp[1]) + 60 * int(stamp[2]) + float(stamp[3].replace(",", "."))
 
 
 def _presses_of(burst: Burst) -> list[Burst]:

@@ -60,6 +60,6 @@ def _levels_apart(lengths: Floats, count: int) -> NDArray[np.intp] | None:
     return level if rms < COARSEST_STEP * float(np.diff(centres).min()) else None
 
 
-def centres_of(lengths: Floats, level: NDArray[np.intp], count: int) -> Floats:
+def centres_of(lengths: Floats, level: NDArray[np.intp] | NDArray[np.bool_], count: int) -> Floats:
     """The mean length of each level, shape (count,)."""
     return np.array([lengths[level == each].mean() for each in range(count)])

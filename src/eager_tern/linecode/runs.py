@@ -218,14 +218,14 @@ def _begun_of_two(marks: Floats, spaces: Floats) -> Iterator[_Alphabet]:
     long_space, long_mark = _long(spaces), _long(marks)
     if long_space is not None:
         alike = np.full(2, float(marks.mean()))
-        yield _alphabet("pulse-distance", alike, _two_centres(spaces, long_space), 1, 3)
+        yield _alphabet("pulse-distance", alike, centres_of(spaces, long_space, 2), 1, 3)
     if long_mark is not None:
-        yield _alphabet("pulse-width", _two_centres(marks, long_mark), np.full(2, float(spaces.mean())), 1, 3)
+        yield _alphabet("pulse-width", centres_of(marks, long_mark, 2), np.full(2, float(spaces.mean())), 1, 3)
     if long_mark is not None and long_space is not None:
         makes_up = long_mark != long_space  # of a fixed period, whatever equal pulses stand before it
         if FEWEST_OF_EACH <= (makes_up & long_mark).sum() <= makes_up.sum() - FEWEST_OF_EACH:
             long, m, s = long_mark[makes_up], marks[makes_up], spaces[makes_up]
-            yield _alphabet("pulse-width", _two_centres(m, long), _two_centres(s, long), 1, 4)
+            yield _alphabet("pulse-width", centres_of(m, long, 2), centres_of(s, long, 2), 1, 4)
 
 
 def _alphabet(code: Code, marks: Floats, spaces: Floats, bits: int, numbers: int) -> _Alphabet:
@@ -240,10 +240,6 @@ def _long(lengths: Floats) -> NDArray[np.bool_] | None:
     if not FEWEST_OF_EACH <= long.sum() <= long.size - FEWEST_OF_EACH:
         return None
     return long if lengths[long].mean() > SAME_RATIO * lengths[~long].mean() else None
-
-
-def _two_centres(lengths: Floats, long: NDArray[np.bool_]) -> Floats:
-    return np.array([lengths[~long].mean(), lengths[long].mean()])
 
 
 @dataclass(frozen=True)
