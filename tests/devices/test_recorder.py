@@ -16,7 +16,7 @@ from eager_tern.devices.board import BoardTarget
 from eager_tern.devices.line_protocol import Durations, decode_line, encode_durations, encode_hello
 from eager_tern.devices.serial_port import Received, Recorder, ports
 from eager_tern.devices.simulated.process import StandInProcess
-from eager_tern.devices.simulated.recorder import Impairment, impair
+from eager_tern.devices.simulated.recorder import Impairment, StandIn, impair
 from eager_tern.errors import InputError
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
@@ -228,3 +228,19 @@ def test_the_stand_in_sends_and_hears_itself() -> None:
         process.stop()
     # What came while it answered was polled by the target; the last of it is still there, or nothing is.
     assert all(np.abs(part).min() > 0 for part in heard)
+
+
+def test_a_busy_machine_makes_no_rest_within_a_press_longer(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A handset keeps its time, whenever the process that stands in for it gets its turn."""
+    told: list[np.ndarray] = []
+    monkeypatch.setattr(StandIn, "_durations", lambda _self, signed_us: told.append(signed_us))
+    monkeypatch.setattr(time, "sleep", lambda s, sleep=time.sleep: sleep(s + 0.03))
+    device = StandIn(-1, 6.0, np.random.default_rng(4), Impairment())
+    frame = join(sony(50, 21, 1))
+    for _ in range(2):
+        device.press(frame, frame, 3, lambda: False)
+        time.sleep(0.3)
+    presses = read_pulses(pulses_from_signed(np.concatenate(told)), library()).presses
+    assert [len(press.frames) for press in presses] == [3, 3]
+    rests = [b.pulses.start_us - a.pulses.end_us for p in presses for a, b in zip(p.frames, p.frames[1:], strict=False)]
+    assert max(rests) - min(rests) < 200

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import pty
 import select
@@ -57,6 +58,7 @@ class StandIn:
         self._number = 0
         self._quiet_since = time.monotonic()
         self._told_us = 0.0  # of the silence that is going on
+        self._rest_us = math.inf  # what it lasts if another frame of the press follows
         self._frames = 0
         self.greeted = False  # whether somebody listens: what is sent before is lost
 
@@ -64,17 +66,19 @@ class StandIn:
         self.greeted = True
         self.print(encode_hello("stand-in", TICK_US))
 
-    def frame(self, signed_us: Floats, impairment: Impairment | None = None) -> None:
-        """Send a frame in its own time. Its last duration is the silence behind it."""
-        self._tell_silence()
+    def frame(self, signed_us: Floats, impairment: Impairment | None = None, follows: bool = False) -> None:
+        """Send a frame in its own time. Its last duration is the silence behind it; a handset keeps it before a frame
+        that ``follows``, however late this process gets its turn.
+        """
+        self._tell_silence(self._rest_us if follows else math.inf)
         seen = impair(signed_us, impairment or self._impairment, self._rng)
         body, rest = seen[:-1], -float(seen[-1])
         self._wait_us(float(np.abs(body).sum()))
         for start in range(0, body.size, LINE_DURATIONS):
             self._durations(body[start : start + LINE_DURATIONS])
-        self._quiet_since, self._told_us = time.monotonic(), 0.0
+        self._quiet_since, self._told_us, self._rest_us = time.monotonic(), 0.0, rest
         self._wait_us(min(rest, SILENCE_US))
-        self._tell_silence()
+        self._tell_silence(rest)
         self._wait_us(rest - SILENCE_US)
 
     def stray(self) -> None:
@@ -84,10 +88,10 @@ class StandIn:
 
     def press(self, first: Floats, held: Floats, count: int, still_down: Callable[[], bool]) -> None:
         """A key pressed, and held for as long as ``still_down`` says."""
-        for _ in range(count):
-            self.frame(first)
+        for number in range(count):
+            self.frame(first, follows=number > 0)
         while still_down():
-            self.frame(held)
+            self.frame(held, follows=True)
         if self._told_us < SILENCE_US:  # frames that follow each other sooner end with a silence too
             self._wait_us(SILENCE_US - self._told_us)
             self._tell_silence()
@@ -96,8 +100,8 @@ class StandIn:
             self._wait_us(60_000)
             self.stray()
 
-    def _tell_silence(self) -> None:
-        so_far = (time.monotonic() - self._quiet_since) * 1e6 * self._speed
+    def _tell_silence(self, most_us: float = math.inf) -> None:
+        so_far = min((time.monotonic() - self._quiet_since) * 1e6 * self._speed, most_us)
         if so_far - self._told_us >= 1.0:
             self._durations(np.array([-(so_far - self._told_us)]))
             self._told_us = so_far
