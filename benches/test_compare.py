@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from tests.gadgets import CHECKS, climate
+from tests.messages import Station
 
+from benches.baseline import held_ratio
 from benches.conftest import in_turn
 from eager_tern.compare.comparison import compare
 from eager_tern.compare.proof import left_out, prove
@@ -23,6 +25,17 @@ def test_searches_grow(rows: int, columns: int) -> None:
     bare = lambda: np.unique(wider[:, None] ^ wider[None], axis=0)  # noqa: E731
     ours, theirs, ratio = in_turn(lambda: compare(stack), bare, 2)
     print(f"\n{rows} frames of {columns} bits: {ours:.2f} s, {ratio:.0f} times all their differences ({theirs:.3f} s)")
+
+
+def test_a_sensor_heard_all_night() -> None:
+    """Aim: two thousand frames compared in under 5 s."""
+    rng = np.random.default_rng(5)
+    gadget = Station(rng)
+    bits = np.array([gadget.frame(gadget.draw(), number) for number in range(2000)])
+    bare = lambda: np.unique(bits, axis=0)  # noqa: E731
+    ours, _, ratio = in_turn(lambda: compare(Stack(bits)), bare, 3)
+    print(f"\n2000 frames of {bits.shape[1]} bits: {ours:.2f} s")
+    held_ratio("compare, 2000 frames", ratio)
 
 
 def test_every_kind_of_check() -> None:

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 
 from eager_tern.compare.asking import next_shots, press_to_tell, said_in_full
-from eager_tern.compare.checks import held
 from eager_tern.compare.comparison import STAGES, Comparison, compare
 from eager_tern.compare.fields import Field, Linear, Table
 from eager_tern.compare.proof import left_out, prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
+from eager_tern.protocol.checks import holds_in
 from eager_tern.session.comparison_cards import cards_for_comparison
 from tests.gadgets import CHECKS, Gadget, climate, sensor, switch
 
@@ -33,7 +33,7 @@ def test_checks_are_found_and_hold_for_new_frames(rng: np.random.Generator, chec
         gadget = climate(rng, check)
         found = compared(gadget, rng)
         new, _ = gadget.frames(rng, 30)
-        holding = [c for c in found.checks if held(c.check, new).all()]
+        holding = [c for c in found.checks if holds_in(c.check, new).all()]
         assert len(holding) == len(found.checks)
         assert bool(holding) == (check != "none")
         if check == "none":
@@ -42,7 +42,7 @@ def test_checks_are_found_and_hold_for_new_frames(rng: np.random.Generator, chec
         damaged = new.copy()
         changing = rng.choice(found.stack.varying, len(new))
         damaged[np.arange(len(new)), changing] ^= 1
-        noticed = ~np.all([held(c.check, damaged) for c in holding], axis=0)
+        noticed = ~np.all([holds_in(c.check, damaged) for c in holding], axis=0)
         assert noticed.mean() > (0.6 if check == "complements" else 0.95)
 
 

@@ -41,6 +41,8 @@ DATA = b"123456789"
         (16, 0x1021, 0xFFFF, True, 0xFFFF, 0x906E),
         (4, 0x3, 0x0, True, 0x0, 0x7),
         (5, 0x05, 0x1F, True, 0x1F, 0x19),
+        (32, 0x04C11DB7, 0xFFFFFFFF, True, 0xFFFFFFFF, 0xCBF43926),
+        (64, 0x42F0E1EBA9EA3693, 0, False, 0, 0x6C40DF5F0B497347),
     ],
 )
 def test_crcs_give_their_published_check_values(
@@ -110,3 +112,18 @@ def test_filling_in_makes_every_check_hold(data: bytes) -> None:
     filled[33] ^= 1
     assert not evaluate(checks[2], filled).ok
     assert not evaluate(checks[3], filled).ok
+
+
+def test_a_copy_may_be_wider_than_any_number_of_an_array() -> None:
+    bits = np.random.default_rng(1).integers(0, 2, 180).astype(np.uint8)
+    bits[90:] = bits[:90]
+    copy = Check.model_validate({"name": "again", "kind": "copy", "at": "90-179", "of": "0-89"})
+    assert evaluate(copy, bits).ok
+    bits[100] ^= 1
+    assert not evaluate(copy, bits).ok
+
+
+def test_numbers_too_large_for_the_place_of_a_check_hold_nowhere() -> None:
+    data = b"\x12\x34"
+    for key in ("init", "xor_out"):
+        assert not evaluate(check("sum", data, 8, **{key: 1 << 80 | 3}), bits_of(data, "msb", 8)).ok

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.stack import BitRows, Stack, raw_numbers
-from eager_tern.protocol.checks import evaluate
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 from eager_tern.signal.stretches import stretches
@@ -21,6 +21,8 @@ FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of
 MOST_DAMAGED = 0.08  # of the rows
 COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now and then
 GLANCE = 12  # rows looked at first: three times as many as may be damaged of sixty
+# Of those rows, at most so many are damaged where no more than MOST_DAMAGED of all are, but for one case in 10,000.
+MOST_OF_GLANCE = 0.5
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
 
@@ -77,11 +79,6 @@ def nearly_steady(stack: Stack) -> NDArray[np.bool_]:
     return steady
 
 
-def held(check: Check, bits: BitRows) -> NDArray[np.bool_]:
-    """In which rows a check holds."""
-    return np.array([evaluate(check, row).ok for row in bits], dtype=np.bool_)
-
-
 def places(stack: Stack, widths: Sequence[int], free: NDArray[np.bool_]) -> list[Place]:
     """Where a check of one of the widths may stand: on nibbles and at sections' ends; width by width, last ones first.
 
@@ -110,13 +107,19 @@ def glance(rows: int) -> NDArray[np.intp]:
     return np.arange(0, rows, max(rows // GLANCE, 1))
 
 
+def spared_at_a_glance(some: NDArray[np.intp], spared: int) -> int:
+    """How many of the rows looked at first may be among the ``spared`` damaged ones: of many rows, not all of them."""
+    return min(spared, int(MOST_OF_GLANCE * some.size))
+
+
 def alike(rests: NDArray[np.integer], row: int, spared: int) -> Iterator[tuple[int, int]]:
     """Which candidates leave the same rest in all rows but ``spared`` as in one of them, and in how many they do not.
 
     ``rests`` has shape (candidates, rows).
     """
     some = glance(rests.shape[1])
-    left = np.flatnonzero(np.count_nonzero(rests[:, some] != rests[:, [row]], axis=1) <= spared)
+    wrong = np.count_nonzero(rests[:, some] != rests[:, [row]], axis=1)
+    left = np.flatnonzero(wrong <= spared_at_a_glance(some, spared))
     wrong = np.count_nonzero(rests[left] != rests[left][:, [row]], axis=1)
     yield from zip(left[wrong <= spared].tolist(), wrong[wrong <= spared].tolist(), strict=True)
 
@@ -206,7 +209,7 @@ def find_copies(stack: Stack) -> list[Found]:
                     continue
                 at = positions(a, b - a + 1, lowest_first=True)
                 check = Check(name=kind, kind=kind, at=at, of=positions(a - distance, b - a + 1, lowest_first=True))
-                holds = held(check, bits)
+                holds = holds_in(check, bits)
                 # A byte behind its like is the first thing that somebody would look for.
                 tried = stack.columns / BYTE if distance == BYTE else stack.columns**2
                 chance = chance_of(told, patterns - 1, stack.rows, int(np.sum(~holds)), tried)
@@ -227,7 +230,7 @@ def _alike_elsewhere(stack: Stack, found: Sequence[Found], claimed: NDArray[np.b
                 continue
             at, of = (positions(first, BYTE, lowest_first=True) for first in (place, place - BYTE))
             check = Check(name="complement", kind="complement", at=at, of=of)
-            holds = held(check, stack.bits)
+            holds = holds_in(check, stack.bits)
             if np.sum(~holds) <= damaged(stack.rows):
                 more.append(Found(check, holds, max(f.chance for f in pairs)))
     return more
@@ -263,7 +266,7 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
             guess = _wider(narrow, possible, stack)
             if follows(guess.check.covers, place, (*known, *found)):
                 continue
-            holds = held(guess.check, stack.bits)
+            holds = holds_in(guess.check, stack.bits)
             if np.sum(~holds) <= damaged(stack.rows) and tells_every_nibble(stack, place, holds):
                 found.append(Found(guess.check, holds, guess.chance))
                 left[place.first : place.after] = False
@@ -358,7 +361,8 @@ def _sums_over(
         looked_at, _ = _rest(how, mask, *few)
         for chosen in dict.fromkeys(chosen_rows):
             against = looked_at != looked_at[:, [np.searchsorted(some, chosen)]]
-            for i in np.flatnonzero(np.count_nonzero(against, axis=1) <= spared).tolist():
+            likely = np.count_nonzero(against, axis=1) <= spared_at_a_glance(some, spared)
+            for i in np.flatnonzero(likely).tolist():
                 rest, said = _rest(how, mask, target, total[i], mixed[i])
                 wrong = int(np.count_nonzero(rest != rest[chosen]))
                 chance = chance_of(place.width, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
@@ -395,7 +399,7 @@ def by_modulus(found: Found, bits: BitRows) -> Found:
     if not check.carry or check.init or found.holds.all():
         return found
     remainder = check.model_copy(update={"carry": False, "modulus": (1 << check.at.width) - 1})
-    holds = held(remainder, bits)
+    holds = holds_in(remainder, bits)
     return replace(found, check=remainder, holds=holds) if holds.sum() > found.holds.sum() else found
 
 

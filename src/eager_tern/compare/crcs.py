@@ -19,13 +19,12 @@ from eager_tern.compare.checks import (
     chance_of,
     damaged,
     follows,
-    held,
     places,
     witnesses,
 )
 from eager_tern.compare.polynomials import gcd_degrees, poly_gcd, poly_mod, rank
 from eager_tern.compare.stack import Stack, as_integers, raw_numbers
-from eager_tern.protocol.checks import expected_value
+from eager_tern.protocol.checks import expected_value, holds_in
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 
@@ -212,7 +211,7 @@ def _verified(
     for row in (0, stack.rows // 2, stack.rows - 1):
         final = expected_value(plain, stack.bits[row]) ^ at.read(stack.bits[row])
         check = plain.model_copy(update={"xor_out": final})
-        holds = held(check, stack.bits)
+        holds = holds_in(check, stack.bits)
         if np.sum(~holds) <= spared:
             told = witnesses(raw_numbers(stack.bits[holds], at.index))
             independent = min(rank(as_integers(stack.bits[holds], message)) - 1, told)

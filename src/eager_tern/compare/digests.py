@@ -15,7 +15,6 @@ from eager_tern.compare.checks import (
     Place,
     chance_of,
     damaged,
-    held,
     only_counts,
     places,
     positions,
@@ -23,7 +22,7 @@ from eager_tern.compare.checks import (
 )
 from eager_tern.compare.polynomials import eliminated, rank
 from eager_tern.compare.stack import Stack, as_integers, raw_numbers
-from eager_tern.protocol.checks import expected_value
+from eager_tern.protocol.checks import expected_value, holds_in
 from eager_tern.protocol.schema import Check
 
 FEWEST_INDEPENDENT = 3  # rows in which a digest's most lively bit is not as usual: fewer are damage
@@ -65,7 +64,7 @@ def _but_for_one(stack: Stack, place: Place, over: list[int]) -> Found | None:
     if found is None:
         return None
     chance = found.chance + log10(stack.rows)
-    return replace(found, holds=held(found.check, stack.bits), chance=chance) if chance < MOST_CHANCE else None
+    return replace(found, holds=holds_in(found.check, stack.bits), chance=chance) if chance < MOST_CHANCE else None
 
 
 def _contradicting(stack: Stack, columns: list[int], targets: list[int]) -> int | None:
@@ -127,7 +126,7 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
     check = Check(name="digest", kind="linear", at=at, covers=covers, columns=tuple(weights.get(c, 0) for c in covered))
     final = expected_value(check, stack.bits[0]) ^ at.read(stack.bits[0])
     check = check.model_copy(update={"xor_out": final})
-    holds = held(check, stack.bits)
+    holds = holds_in(check, stack.bits)
     return Found(check, holds, chance) if holds.all() else None
 
 

@@ -8,9 +8,10 @@ from math import comb, log10
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import Found, damaged, held, positions
+from eager_tern.compare.checks import Found, damaged, positions
 from eager_tern.compare.evidence import turns
 from eager_tern.compare.stack import Stack
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 PARITY_CHANCE = -3.0  # log10; a single bit does not say more in the few rows that there are
@@ -74,7 +75,7 @@ def _parity(stack: Stack, column: int, first: int, last: int, odd: int, chance: 
     """A column as the parity of a stretch of bits, its last one included."""
     at = positions(column, 1, lowest_first=True)
     check = Check(name="parity", kind="parity", at=at, covers=((first, last),), init=odd)
-    return Found(check, held(check, stack.bits), chance)
+    return Found(check, holds_in(check, stack.bits), chance)
 
 
 def _leading(stack: Stack) -> NDArray[np.bool_]:

@@ -16,13 +16,13 @@ from eager_tern.compare.checks import (
     chance_of,
     damaged,
     follows,
-    held,
     only_counts,
     places,
     positions,
     tells_every_nibble,
 )
 from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 Order = Literal["lsb", "msb"]
@@ -106,7 +106,7 @@ def _at(stack: Stack, table: _Table, place: Place, tried_places: int) -> Iterato
                     if rest is None or (kind.modulus and rest):
                         continue
                     check = check_of(kind, place.first, place.width, begin, unit, order, rest)
-                    holds = held(check, stack.bits)
+                    holds = holds_in(check, stack.bits)
                     wrong = int(np.sum(~holds))
                     independent = min(np.unique(told[holds]).size, np.unique(units[holds], axis=0).shape[0]) - 1
                     tried = 12.0 * len(KINDS) * tried_places

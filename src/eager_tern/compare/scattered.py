@@ -16,7 +16,6 @@ from eager_tern.compare.checks import (
     chance_of,
     damaged,
     follows,
-    held,
     only_counts,
     places,
     positions,
@@ -24,6 +23,7 @@ from eager_tern.compare.checks import (
 )
 from eager_tern.compare.fields import Field
 from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 MOST_UNITS = 14  # each doubles the selections
@@ -127,7 +127,7 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: fl
     said = {"name": how["kind"], "at": at, "covers": covers, "unit": units.unit} | how
     said |= {"order": "lsb" if lowest_first else "msb", ("xor_out" if how["kind"] == "xor" else "init"): seed}
     check = Check.model_validate(said)
-    return Found(check, held(check, stack.bits), chance)
+    return Found(check, holds_in(check, stack.bits), chance)
 
 
 def _holding(

@@ -16,7 +16,6 @@ from eager_tern.compare.checks import (
     chance_of,
     damaged,
     follows,
-    held,
     only_counts,
     places,
     positions,
@@ -24,6 +23,7 @@ from eager_tern.compare.checks import (
 )
 from eager_tern.compare.running import Order, in_units
 from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 
@@ -106,7 +106,7 @@ def _seeded(
         if len(set(usual.values())) < 2 or np.sum(~right) > damaged(stack.rows) or min(different) < FEWEST_EACH:
             continue
         made = Check.model_validate(check | {"by": name.by, "seeds": usual})
-        holds = held(made, stack.bits)
+        holds = holds_in(made, stack.bits)
         tried = 12.0 * len(names) * stack.columns
         chance = chance_of(made.at.width, sum(different) - len(usual), stack.rows, int(np.sum(~holds)), tried)
         if np.sum(~holds) <= damaged(stack.rows) and chance < MOST_CHANCE:

@@ -8,10 +8,11 @@ from math import log10
 
 import numpy as np
 
-from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, held, positions
+from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, positions
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, rest_of
 from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 FEWEST_FOR_UNUSUAL = 6  # distinct frames, with which checks of any kind are sought
@@ -106,7 +107,7 @@ def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order:
         if rest is None or (kind.modulus and rest):
             continue
         check = check_of(kind, first, width, begin, unit, order, rest)
-        holds = held(check, stack.bits)
+        holds = holds_in(check, stack.bits)
         if not holds.all():
             continue
         # The seed is told by one of the frames.

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from eager_tern.linecode.values import Bits
 
+WIDEST = 62  # bits of a number that an array holds; wider ones are Python's
 PIECE = re.compile(r"(!?)\s*(\d+)\s*(?:-\s*(\d+))?")
 
 
@@ -64,6 +65,13 @@ class Positions:
         for at, turned in self._sent:
             value = value << 1 | row[at] ^ turned
         return value
+
+    def read_each(self, rows: Bits) -> NDArray[np.int64]:
+        """The numbers at these positions in each of several frames: shape (frames, bits) to (frames,)."""
+        digits = rows[:, self.index] ^ self.inverted
+        weights = 1 << np.arange(self.width - 1, -1, -1, dtype=np.int64 if self.width <= WIDEST else np.object_)
+        numbers: NDArray[np.int64] = digits.astype(weights.dtype) @ weights
+        return numbers
 
     def write(self, bits: Bits, value: int) -> None:
         """Put a number at these positions of ``bits``, in place. The value must fit the width."""

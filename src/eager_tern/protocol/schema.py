@@ -10,6 +10,7 @@ from pydantic import BeforeValidator, Field, PositiveFloat, PositiveInt, model_v
 
 from eager_tern.linecode.values import Bits, Code
 from eager_tern.protocol.fields import Bitwise, DataField, ListField, Strict, TextField
+from eager_tern.protocol.positions import WIDEST, Positions
 
 MOST_BITS = 4096
 
@@ -95,11 +96,11 @@ class FrameKind(Strict):
         return tuple(count for count in counts if count)
 
     def turned(self, bits: Bits) -> Bits:
-        """Bits as sent from bits as meant, or the other way round."""
+        """Bits as sent from bits as meant, or the other way round; those of one frame, or of several, a row each."""
         if self.inverts is None or bits.size == 0:
             return bits
         turned = bits.copy()
-        turned[self.inverts.index] ^= 1
+        turned[..., self.inverts.index] ^= 1
         return turned
 
 
@@ -175,6 +176,24 @@ class Check(Strict):
         if any(first > last or first < 0 for first, last in self.covers):
             raise ValueError('"covers" lists ranges [first, last], the smaller first')
         return self
+
+    @cached_property
+    def units(self) -> tuple[Positions, ...]:
+        """Where the numbers stand that it is made of, in order: pieces of ``unit`` bits of what it covers, of a linear
+        check single bits.
+        """
+        if self.of is not None:
+            return (self.of,)
+        step = 1 if self.kind == "linear" else self.unit
+        pieces = [np.arange(at, min(at + step, b + 1)) for a, b in self.covers for at in range(a, b + 1, step)]
+        ordered = [piece[::-1] if self.order == "lsb" else piece for piece in pieces]
+        return tuple(Positions(piece, np.zeros(piece.size, np.uint8)) for piece in ordered)
+
+    @cached_property
+    def fits_arrays(self) -> bool:
+        """Whether its numbers are so small that arrays can hold them; others are computed with Python's."""
+        given = (self.init, self.xor_out, self.poly, self.modulus, *self.seeds.values(), *self.columns)
+        return self.at.width <= WIDEST and all(abs(number) >> WIDEST == 0 for number in given)
 
 
 def _expect_turns(kind: FrameKind, alphabet: tuple[tuple[float, ...], ...]) -> None:

@@ -9,7 +9,7 @@ from itertools import combinations
 import numpy as np
 
 from eager_tern.linecode.likeliest import CodeShape
-from eager_tern.protocol.checks import evaluate
+from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.signal.assumed import MOST_CLOCK_ERROR
 from eager_tern.signal.values import Floats
@@ -41,13 +41,14 @@ def kept_by_checks(for_one: Floats, shape: CodeShape, sheets: Sequence[Sheet]) -
         (chosen for count in range(MOST_TURNED + 1) for chosen in combinations(doubtful.tolist(), count)),
         key=lambda chosen: float(np.abs(for_one[list(chosen)]).sum()),
     )
-    for chosen in turns:
-        turned = for_one.copy()
-        turned[list(chosen)] *= -1
-        bits = (turned > 0).astype(np.uint8)
-        if any(all(evaluate(check, kind.turned(bits)).ok for check in sheet.checks) for sheet, kind in strict):
-            return turned
-    return for_one
+    turned = np.tile(for_one, (len(turns), 1))
+    for row, chosen in zip(turned, turns, strict=True):
+        row[list(chosen)] *= -1
+    bits = (turned > 0).astype(np.uint8)
+    hold = np.zeros(len(turns), np.bool_)
+    for sheet, kind in strict:
+        hold |= np.all([holds_in(check, kind.turned(bits)) for check in sheet.checks], axis=0)
+    return turned[np.argmax(hold)] if hold.any() else for_one
 
 
 def _shape(sheet: Sheet, kind: FrameKind) -> CodeShape | None:
