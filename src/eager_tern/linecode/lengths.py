@@ -14,7 +14,8 @@ def lengths_of(values_us: Floats, groups: NDArray[np.intp], count: int) -> Float
 
     ``groups`` tells the group of each value; both have shape (n,).
     """
-    order = np.lexsort((values_us, groups))
+    apart = float(values_us.max(initial=0.0)) + 1.0  # by more than any value, so that one sort orders groups and values
+    order = np.argsort(apart * groups + values_us)
     values, of = values_us[order], groups[order]
     new = np.ones(of.size, bool)
     new[1:] = (of[1:] != of[:-1]) | (values[1:] != values[:-1])

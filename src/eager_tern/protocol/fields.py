@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
@@ -68,6 +69,11 @@ class DataField(Strict):
         """Whether a value lies outside what was seen when the field was found out."""
         return self.seen is not None and isinstance(value, int | float) and not self.seen[0] <= value <= self.seen[1]
 
+    @cached_property
+    def _is_plain(self) -> bool:
+        """Whether a raw number stands for itself."""
+        return self.encoding == "binary" and not self.table and (self.scale, self.offset) == (1, 0)
+
     @property
     def shown_width(self) -> int:
         """How many bits wide its value is shown in hex; 0: in decimal, as what is measured or set."""
@@ -91,6 +97,8 @@ class DataField(Strict):
 
     def value(self, raw: int) -> Value:
         """What a raw number stands for."""
+        if self._is_plain:
+            return raw
         number = _decoded(self.encoding, raw, self.bits.width)
         if number is None:
             return None

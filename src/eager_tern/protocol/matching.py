@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from itertools import repeat
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +14,12 @@ from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timi
 from eager_tern.linecode.serial import characters
 from eager_tern.linecode.serial_grid import clocks_about, on_serial_grid
 from eager_tern.linecode.values import Bits, Clock
-from eager_tern.protocol.checks import CheckResult, evaluate
+from eager_tern.protocol.checks import CheckResult, evaluate_each
 from eager_tern.protocol.glance import shapes_of
 from eager_tern.protocol.grid import lay_on_grid
 from eager_tern.protocol.laid import Laid, nothing_laid, some_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
+from eager_tern.protocol.scoring import scores_of
 from eager_tern.protocol.symbols import lay_symbols
 from eager_tern.protocol.template import is_paired
 from eager_tern.protocol.tolerance import coarsest, largest_excess
@@ -29,25 +30,25 @@ OUT_OF_PLACE = 0.9  # of a unit: no late edge is off as far
 
 @dataclass(frozen=True)
 class Match:
-    """A frame read by a sheet. ``bits`` are as sent. ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,).
+    """A frame read by a sheet. ``bits`` are as sent, ``meant`` without what this kind of frame inverts.
+    ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,).
 
-    ``timing`` is the log probability of the durations under the sheet, whatever bits it could have been.
-    ``out_of_place`` tells that a pulse among the bits is farther off the ruler than jitter can explain.
+    ``timing`` is the log probability of the durations under the sheet, whatever bits it could have been, ``score`` with
+    the bits and what the checks say of them (``results``: none for a frame without bits). ``out_of_place`` tells that a
+    pulse among the bits is farther off the ruler than jitter can explain.
     """
 
     sheet: Sheet
     kind: FrameKind
     clock: Clock
     bits: Bits
+    meant: Bits
     bit_spans_us: Floats
     expected_us: Floats
     timing: float
+    score: float
+    results: tuple[CheckResult, ...]
     out_of_place: bool
-
-    @cached_property
-    def meant(self) -> Bits:
-        """The bits without what this kind of frame inverts."""
-        return self.kind.turned(self.bits)
 
     @property
     def is_bare(self) -> bool:
@@ -59,11 +60,6 @@ class Match:
     @property
     def checks_hold(self) -> bool:
         return all(result.ok for result in self.results)
-
-    @cached_property
-    def results(self) -> tuple[CheckResult, ...]:
-        """The sheet's checks held against the bits; none for a frame without bits."""
-        return tuple(evaluate(check, self.meant) for check in self.sheet.checks) if self.bits.size else ()
 
 
 def match_sheets(durations_us: Floats, sheets: Sequence[Sheet], most_rms: float | None = None) -> list[list[Match]]:
@@ -82,20 +78,16 @@ def match_sheets(durations_us: Floats, sheets: Sequence[Sheet], most_rms: float 
         alone = sheet.serial is not None or (kind.section_count > 1 and not is_paired(sheet))
         together = rows[:, None] if alone else [rows]
         for some in together:
-            for row, first in _matches(durations_us[some], *alike[0], most_rms):
-                found[some[row]] += (first, *(_as_of(first, *other) for other in alike[1:]))
+            for row, match in _matches(durations_us[some], alike, most_rms):
+                found[some[row]].append(match)
     return found
 
 
-def _as_of(match: Match, sheet: Sheet, kind: FrameKind) -> Match:
-    """The match as one of another sheet whose frame looks the same."""
-    return Match(
-        sheet, kind, match.clock, match.bits, match.bit_spans_us, match.expected_us, match.timing, match.out_of_place
-    )
-
-
-def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -> list[tuple[int, Match]]:
-    """The frame laid on those it fits, with their rows."""
+def _matches(
+    d: Floats, alike: Sequence[tuple[Sheet, FrameKind]], most_rms: float | None
+) -> Iterator[tuple[int, Match]]:
+    """Kinds of frame that look alike laid on those that they fit, with their rows."""
+    sheet, kind = alike[0]
     laid = _lay(d, sheet, kind) if sheet.mark_excess_us is None else _lay_with_excess(d, sheet, kind)
     units = laid.units_us
     near = np.abs(units / sheet.unit_us - 1) <= sheet.tolerance
@@ -103,22 +95,23 @@ def _matches(d: Floats, sheet: Sheet, kind: FrameKind, most_rms: float | None) -
     if sheet.mark_excess_us is None:
         near &= np.abs(laid.excesses_us) <= largest_excess(units) * units
     if not near.any():
-        return []
+        return
     laid = some_rows(laid, near)
     measured = d[laid.rows]
-    told = zip(
-        laid.units_us.tolist(),
-        laid.excesses_us.tolist(),
-        laid.rms_us.tolist(),
-        laid.bits,
-        laid.bit_spans_us,
-        laid.expected_us,
-        _timing(measured, laid.expected_us).tolist(),
-        _out_of_place(measured, laid).tolist(),
-        strict=True,
-    )
-    matches = [Match(sheet, kind, Clock(unit, excess, rms), *rest) for unit, excess, rms, *rest in told]
-    return list(zip(laid.rows.tolist(), matches, strict=True))
+    timing, out_of_place = _timing(measured, laid.expected_us), _out_of_place(measured, laid).tolist()
+    told = (laid.units_us.tolist(), laid.excesses_us.tolist(), laid.rms_us.tolist())
+    clocks = [Clock(*each) for each in zip(*told, strict=True)]
+    for sheet, kind in alike:
+        meant = kind.turned(laid.bits)
+        results = [evaluate_each(check, meant) for check in sheet.checks] if kind.bit_count else []
+        scores = scores_of(sheet, kind, laid, timing, results)
+        of_each = zip(*results, strict=True) if results else repeat(())
+        each_frame = zip(
+            laid.rows.tolist(), clocks, laid.bits, meant, laid.bit_spans_us, laid.expected_us, timing.tolist(),
+            scores.tolist(), of_each, out_of_place, strict=False,
+        )  # fmt: skip
+        for row, *rest in each_frame:
+            yield row, Match(sheet, kind, *rest)
 
 
 def _out_of_place(d: Floats, laid: Laid) -> NDArray[np.bool_]:

@@ -15,7 +15,7 @@ from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.presses import Frame, group_presses
-from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line, reading_of_match, score_of
+from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line, reading_of_match
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.protocol.template import is_paired, symbol_template
@@ -62,7 +62,7 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
         for kind in sheet.frames:
             lengths = _with_marks(periods, sheet, kind)
             for match in match_sheets(lengths[None], (sheet,), CLOSE)[0] if lengths is not None else []:
-                score = score_of(match) - float(any_pulse_score(match.expected_us))
+                score = match.score - float(any_pulse_score(match.expected_us))
                 if lengths is not None and match.kind.name == kind.name and (best is None or score > best[0]):
                     best = score, lengths, match
     if best is not None and best[0] > 0:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +17,6 @@ from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
 from eager_tern.protocol.matching import Match, match_sheets
 from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.assumed import CLOCK_SIGMA, EXCESS_SIGMA_US
 from eager_tern.signal.values import Floats, Pulses
 
 UNKNOWN = "unknown"
@@ -28,7 +25,6 @@ LN2 = float(np.log(2.0))
 # Of unknown frames as receivers give them (benches/test_strangers.py), 2 in 100 that look clear are misread.
 UNKNOWN_MOST = 0.97
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
-SPREAD_OF_TOLERANCE = 0.4  # standard deviation of a unit, of the tolerance where that is wide
 CLOSE_BITS = 12  # of a frame that is told from any other by lying close
 GUESSED = 0.3  # confidence left in a frame of which a mark or a space was lost, and so a bit or two guessed
 BEYOND = 0.9  # confidence at most in a value that the sheet was not found out with: a field may end there, or bend
@@ -69,7 +65,7 @@ class Reading:
     @property
     def beyond(self) -> tuple[str, ...]:
         """The fields whose values lie outside what they were found out with: there they may say something else."""
-        fields = self.sheet.fields if self.sheet is not None else ()
+        fields = self.sheet.bounded if self.sheet is not None else ()
         return tuple(dict.fromkeys(f.name for f in fields if f.is_beyond(self.fields.get(f.name))))
 
     @property
@@ -138,7 +134,7 @@ def _weighed(pulses: Pulses, matches: Sequence[Match], anything: float, by_line:
     """The sheets' readings of a frame, weighed against its line code alone and against noise (log probability
     ``anything``).
     """
-    scores = [score_of(match) for match in matches]
+    scores = [match.score for match in matches]
     lines = () if not by_line or any(map(fits_closely, matches)) else identify(pulses)
     scores += [line.score + (prices.SERIAL if line.code == SERIAL else prices.UNKNOWN) for line in lines[:1]]
     chances = probabilities([*scores, anything + prices.NOISE_BESIDE_SHEETS])
@@ -188,7 +184,7 @@ def field_values(sheet: Sheet, bits: Bits) -> dict[str, Value]:
     named: tuple[DataField | TextField | ListField, ...] = (*sheet.fields, *sheet.texts, *sheet.lists)
     for each in named:
         values[each.name] = each.read(bits)
-    for name, alike in sheet.fields_by_name.items():
+    for name, alike in sheet.conditional.items():
         right = next((f for f in alike if f.means_something(values)), None)
         if right is None:
             del values[name]
@@ -202,36 +198,6 @@ def fits_closely(read: Match | Reading) -> bool:
     return read.bits.size >= CLOSE_BITS and read.clock.rms_us < CLEAN * read.clock.unit_us and read.checks_hold
 
 
-def score_of(match: Match) -> float:
-    """Log probability of the pulses and the bits under the sheet."""
-    results = match.results
-    spread = max(CLOCK_SIGMA, SPREAD_OF_TOLERANCE * match.sheet.tolerance)
-    score = match.timing + _usual(match.sheet, match.kind.name)
-    score -= 0.5 * ((match.clock.unit_us / match.sheet.unit_us - 1) / spread) ** 2
-    score -= 0.5 * (match.clock.excess_us / EXCESS_SIGMA_US) ** 2
-    free = match.bits.size
-    if len(results) > 1 and not any(r.ok for r in results):
-        score += prices.NO_CHECK_HOLDS
-    for result in results:
-        if result.ok:
-            free -= result.width  # given the others, these bits could not be anything else
-        else:
-            score += prices.CHECK_FAILS
-    return score - free * LN2
-
-
-@lru_cache(maxsize=1024)
-def _usual(sheet: Sheet, kind: str) -> float:
-    """What speaks for and against a sheet's kind of frame, by its name, before anything is measured."""
-    bits = sheet.frame(kind).bit_count
-    score = math.log(sheet.weight) + (prices.OVERRULES if sheet.overrules else 0.0)
-    if bits and not sheet.checks:
-        score += prices.NO_CHECKS
-    if bits and kind not in {lead.name for lead in sheet.leads}:
-        score += prices.FOLLOWS_ALONE  # it may be one that follows, of which the frame before was missed
-    return score
-
-
 def reading_of_match(match: Match, chance: float, evidence: float = 0.0) -> Reading:
     """What a sheet that fits says of a frame; ``chance`` is how probable that is beside all other readings,
     ``evidence`` (nats) beside pulses that could be anything.
@@ -240,7 +206,7 @@ def reading_of_match(match: Match, chance: float, evidence: float = 0.0) -> Read
     results = match.results
     fields = field_values(sheet, bits) if bits.size else {}
     confidence = chance * 0.3 ** sum(not r.ok for r in results)
-    most = BEYOND if any(field.is_beyond(fields.get(field.name)) for field in sheet.fields) else 0.999
+    most = BEYOND if any(field.is_beyond(fields.get(field.name)) for field in sheet.bounded) else 0.999
     return Reading(
         protocol=sheet.id,
         confidence=min(confidence, most),

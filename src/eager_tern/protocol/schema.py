@@ -289,6 +289,16 @@ class Sheet(Strict):
         return found
 
     @cached_property
+    def conditional(self) -> dict[str, tuple[DataField, ...]]:
+        """Those of them that mean something under a condition only."""
+        return {name: alike for name, alike in self.fields_by_name.items() if any(field.when for field in alike)}
+
+    @cached_property
+    def bounded(self) -> tuple[DataField, ...]:
+        """The fields of which it is known with what values they were found out."""
+        return tuple(field for field in self.fields if field.seen is not None)
+
+    @cached_property
     def _hash(self) -> int:
         return hash((self.id, self.name, self.unit_us))  # the rest holds tables, and seldom tells sheets apart
 
