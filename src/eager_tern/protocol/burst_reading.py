@@ -43,7 +43,7 @@ from eager_tern.protocol.end_bits import with_end_bits
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
-from eager_tern.protocol.sections import with_sections
+from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
 from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
 from eager_tern.protocol.unknown import keep_time, pulses_told, unknown_frames
@@ -64,7 +64,8 @@ FEWEST_BETWEEN_RESTS = 9  # spaces of a frame for each rest behind one
 REST_IN_SPACES = 1.5  # beside the next shorter kind of space
 NOTHING_LEFT = 0.85  # of the pulses of some bursts: what is in clean frames leaves nothing else to be found
 SURE_SERIAL = 0.9  # confidence in characters that need no second look
-ASKED_FIRST = 8  # rows of bursts that are read by themselves before others are held against them
+# Rows of bursts that are read by themselves before others are held against them: two of each of the commonest looks.
+ASKED_FIRST = 4
 
 
 def read_bursts(
@@ -82,10 +83,11 @@ def read_bursts(
         candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
     frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
     noise = _without_frames(bursts, frames)
-    frames, noise = as_characters(pulses, edges, frames, noise)
-    frames, noise = doubtful_read_again(pulses, edges, frames, noise)
-    frames = with_their_leaders(with_sections(pulses, frames), sheets)
-    frames = as_sure_as_bits(as_sure_as_whole(pulses, frames, sheets))
+    if not frames or not all(map(_is_surely_known, frames)):
+        frames, noise = as_characters(pulses, edges, frames, noise)
+        frames, noise = doubtful_read_again(pulses, edges, frames, noise)
+        frames = with_sections(pulses, frames)
+    frames = as_sure_as_bits(as_sure_as_whole(pulses, with_their_leaders(frames, sheets), sheets))
     return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
 
 
@@ -262,6 +264,11 @@ def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: boo
 
 def _is_known(frame: Frame) -> bool:
     return frame.best is not None and frame.best.known
+
+
+def _is_surely_known(frame: Frame) -> bool:
+    """Whether a frame is a sheet's, and not rather a part of something that none describes."""
+    return _is_known(frame) and frame.reading.confidence > DOUBTED
 
 
 def _mended(burst: Pulses, offset: int, mended: Mended) -> Candidate:

@@ -42,6 +42,9 @@ def repaired_by_repeats(
     taken: set[int] = set()
     for group in _close_together(rows):
         whole = [item for item in group if isinstance(item, Frame)]
+        if len(whole) == len(group) and _say_the_same(whole):
+            out += whole
+            continue
         model = _model(whole)
         for item in group:
             if isinstance(item, Frame):
@@ -84,6 +87,12 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
         with_bits,
         key=lambda f: (_trust(f), said[f.reading.bits.tobytes()], f.reading.bits.size, -f.reading.clock.rms_us),
     )
+
+
+def _say_the_same(frames: Sequence[Frame]) -> bool:
+    """Whether all of some frames that have bits say the same, so that none could repair another."""
+    said = {(f.reading.protocol, f.reading.bits.tobytes()) for f in frames if f.best is not None and f.best.bits.size}
+    return len(said) <= 1
 
 
 def _trust(frame: Frame) -> int:

@@ -360,4 +360,8 @@ class Sheet(Strict):
         return tuple(kind for kind in self.frames if kind.bit_count and kind.name not in follow)
 
     def frame(self, name: str) -> FrameKind:
-        return next(kind for kind in self.frames if kind.name == name)
+        return self._frames_by_name[name]
+
+    @cached_property
+    def _frames_by_name(self) -> dict[str, FrameKind]:
+        return {kind.name: kind for kind in self.frames}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -106,6 +107,9 @@ def doubtful_read_again(
         return frames, noise
     code = _code_of_all(unknown)
     frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
+    sent = Counter(frame.reading.bits.size for frame in frames if _is_unknown(frame))
+    if not noise and min(sent.values()) >= FEWEST_ALIKE:
+        return frames, noise  # nothing is left that others could teach how to read
     sheets = _sheets([frame for frame in frames if _is_unknown(frame)], code)
     if not sheets:
         return frames, noise
