@@ -25,6 +25,11 @@ UNIT_NAMED = re.compile(
 UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
 
 
+def has_words(text: str) -> bool:
+    """Whether there is more in a text than numbers and signs: letters, which have two cases."""
+    return text.lower() != text.upper()
+
+
 def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
     found = TICK.search(words)

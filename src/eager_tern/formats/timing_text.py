@@ -12,7 +12,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rates import rate_named, tick_named, unit_named
+from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
 from eager_tern.formats.written import COMMENT, WORDS, Burst, as_written, names_levels
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
@@ -43,6 +43,8 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
 
 def _samples(path: Path, text: str, options: ReadOptions) -> Capture | None:
     """A column of samples whose rate was told, in a comment or by hand; None where it is none."""
+    if not options.rate_hz and not has_words(text):  # then nothing names a rate
+        return None
     lines = [(COMMENT.sub("", line).strip(), line) for line in text.splitlines()]
     cells = [bare for bare, _ in lines if is_number(bare)]
     if len(cells) < FEWEST_SAMPLES or len(cells) < sum(bool(bare) for bare, _ in lines) - PREAMBLE:
@@ -105,7 +107,7 @@ def _signed(burst: Burst, has_plus: bool, source: object) -> Floats:
 
 def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
     """What 1 stands for, µs, where the numbers are too small for microseconds; and what is to be said of it."""
-    if (unit_us := tick_named(text)) is not None:
+    if has_words(text) and (unit_us := tick_named(text)) is not None:
         return unit_us, ()
     median = float(np.median(np.abs(values)))
     if values.size < FEWEST_IN_UNITS or not 0 < median < TINY_US:

@@ -12,7 +12,7 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.rates import UNITS_US, has_words
 from eager_tern.formats.rows import (
     MARKS,
     NUMBER,
@@ -45,6 +45,8 @@ PRESSES_APART_S = 0.3  # by a logger's clock: printing a line a duration takes a
 ELLIPSIS = re.compile(r"\.\.\.|…")
 BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
+TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
+NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers in a line
 SEPARATORS = str.maketrans(",;\t", "   ")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
@@ -195,7 +197,8 @@ def _bursts_of_rows(text: str) -> list[Burst] | None:
     """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, or where
     what counts the rows begins anew.
     """
-    found = _rows(text)
+    in_a_column = not has_words(text) and not TWO_ON_A_LINE.search(text)  # with nothing else in a row
+    found = None if in_a_column else _rows(text)
     if found is None:
         return None
     rows, roles = found
@@ -263,14 +266,13 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
     prose: list[tuple[int, str]] = []
     before: re.Match[str] | None = None
     for number, line in lines:
-        if (stamp := STAMP.match(line)) is not None:
+        if ":" in line and (stamp := STAMP.match(line)) is not None:
             passed_s = seconds_of(stamp) - (seconds_of(before) if before is not None else np.inf)
             # Without decimals, seconds are one apart at any time.
             if passed_s > (1.0 if stamp[3].isdigit() else PRESSES_APART_S) and bursts[-1].lines:
                 bursts.append(Burst([]))
             before = stamp
-        bare = UNIT.sub("", PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))))
-        words = bare.translate(SEPARATORS).split()
+        words = _words_of(line)
         if not words:
             if not COMMENT.search(line) and bursts[-1].lines:
                 bursts.append(Burst([]))
@@ -291,6 +293,13 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
         wrong = f'"{prose[0][1][:40]}" is no duration: marks and spaces in turn are wanted, in µs'
         raise InputError(source, wrong, f"line {prose[0][0]}")
     return bursts, [number for number, _ in prose]
+
+
+def _words_of(line: str) -> list[str]:
+    """A line's words, without prompts, times of day, units and comments."""
+    if not NOTHING_ELSE.fullmatch(line):
+        line = UNIT.sub("", PROMPT.sub("", NICKNAME.sub("", TIME_OF_DAY.sub("", COMMENT.sub("", line)))))
+    return line.translate(SEPARATORS).split()
 
 
 def _presses_of(burst: Burst) -> list[Burst]:
@@ -331,12 +340,7 @@ def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
     """Numbered lines, those put together again that a terminal of fixed width broke, even within a number."""
     lines = [line.rstrip("\r") for line in lines]
     width = max(map(len, lines), default=0)
-    full = sum(len(line) == width for line in lines)
-    same_words = len({len(line.translate(SEPARATORS).split()) for line in lines if len(line) == width}) == 1
-    evenly_set = same_words and full > 2 and full > len(lines) / 2
-    rows = [COMMENT.sub("", UNIT.sub("", line)).translate(SEPARATORS).split() for line in lines]
-    whole = _each_a_press([row for row in rows if row and all(map(is_number, row))])
-    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and full >= 2 and not evenly_set and not whole
+    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and _are_broken(lines, width)
     joined: list[tuple[int, str]] = []
     goes_on = False
     for number, line in enumerate(lines, 1):
@@ -350,3 +354,13 @@ def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
             joined.append((number, line))
         goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")
     return joined
+
+
+def _are_broken(lines: Sequence[str], width: int) -> bool:
+    """Whether lines end where a terminal of that width does, and neither whole presses nor a table are on them."""
+    filled = [len(line.translate(SEPARATORS).split()) for line in lines if len(line) == width]
+    evenly_set = len(set(filled)) == 1 and len(filled) > max(2, len(lines) / 2)
+    if len(filled) < 2 or evenly_set:
+        return False
+    rows = [COMMENT.sub("", UNIT.sub("", line)).translate(SEPARATORS).split() for line in lines]
+    return not _each_a_press([row for row in rows if row and all(map(is_number, row))])
