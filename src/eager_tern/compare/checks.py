@@ -23,7 +23,7 @@ COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now 
 # Rows looked at first: three times as many as may be damaged. Of 200 rows and more 48, a third of which are damaged by
 # accident once in ten million cases.
 FEWEST_GLANCED, MOST_GLANCED = 12, 48
-# Of the rows in which a number changes, so many at least hold where damage changed no more of them than its check tells.
+# Of the rows in which a number changes, so many at least hold where damage changed no more of them than a check tells.
 LEAST_TOLD = 0.25
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 

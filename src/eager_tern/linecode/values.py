@@ -19,7 +19,7 @@ NO_BITS: Bits = np.empty(0, np.uint8)
 
 def bit_text(bits: Bits) -> str:
     """Bits as a string of 0 and 1, in the order sent."""
-    return "".join(map(str, bits.tolist()))
+    return (bits.astype(np.uint8) + ord("0")).tobytes().decode("ascii")
 
 
 def bits_of_text(text: str) -> Bits:

@@ -58,7 +58,8 @@ def _stretch(pulses: Pulses) -> dict[str, Any]:
 
 def durations_us(durations: Floats) -> list[float]:
     """Durations to the hundredth of a µs."""
-    return [float(d) for d in np.round(durations, 2)]
+    rounded: list[float] = np.round(durations, 2).tolist()
+    return rounded
 
 
 def _reading(reading: Reading) -> dict[str, Any]:
