@@ -72,6 +72,13 @@ def test_a_damaged_casebook_opens_as_far_as_it_goes(room: Room, book_path: Path,
     assert room.session.casebook.path.name == "broken-rescued.tern"
 
 
+def test_a_casebook_without_a_gadget_gets_one(room: Room, tmp_path: Path) -> None:
+    Casebook.create(tmp_path / "bare.tern").close()
+    room.session.open(tmp_path / "bare.tern")
+    room.settle(lambda: room.session.casebook is not None and room.session.casebook.path.name == "bare.tern")
+    assert room.session.gadget is not None
+
+
 def test_what_cannot_be_opened_leaves_the_open_one(room: Room, tmp_path: Path) -> None:
     (tmp_path / "rubbish.tern").write_bytes(b"SQLite format 3\0" + b"\x01" * 500)
     for path in (tmp_path / "none.tern", tmp_path / "rubbish.tern"):

@@ -685,10 +685,17 @@ class Session:
 def _opened(path: Path) -> tuple[Casebook, str]:
     """A casebook, and what there is to say of it: of a damaged one, what could be rescued. Raises InputError."""
     try:
-        return Casebook.open(path), ""
+        return _with_a_gadget(Casebook.open(path)), ""
     except DamagedError as error:
         found = rescue(path, free_name(path))
-        return Casebook.open(found.path), f"{error}. It was not touched; {found.words}"
+        return _with_a_gadget(Casebook.open(found.path)), f"{error}. It was not touched; {found.words}"
+
+
+def _with_a_gadget(casebook: Casebook) -> Casebook:
+    """The casebook; where a script or damage left no gadget in it, with one that takes what comes."""
+    if not casebook.gadgets():
+        casebook.add_gadget(UNNAMED)
+    return casebook
 
 
 def _created(path: Path, gadget: str) -> Casebook:
