@@ -69,3 +69,17 @@ def test_nothing_is_claimed_of_random_bits(rng: np.random.Generator) -> None:
 def test_one_press_told_again_is_one_press(rng: np.random.Generator) -> None:
     row = frames(rng, 1, "sum", "lsb")
     assert structure_of(np.repeat(row, 30, axis=0)) is None
+
+
+def test_of_a_long_take_it_is_found_beside_damage_and_bytes_that_seldom_change(rng: np.random.Generator) -> None:
+    data = rng.integers(0, 256, (900, 5))
+    data[:, 0], data[:, 1] = 0x5A, np.where(rng.random(900) < 0.02, 0x81, 0x80)
+    data[:, 4] = data[:, :4].sum(axis=1) & 255
+    bits = np.unpackbits(data.astype(np.uint8), axis=1, bitorder="little")
+    hit = rng.choice(900, 30, replace=False)
+    bits[hit, rng.integers(0, 40, 30)] ^= 1
+    found = structure_of(bits)
+    assert found is not None
+    (check,) = found.checks
+    assert check.covers == ((0, 31),)
+    assert 860 < np.count_nonzero(check.holds) < 875

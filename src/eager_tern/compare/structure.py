@@ -8,7 +8,7 @@ from math import log10
 
 import numpy as np
 
-from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, find_copies, find_sums, positions
+from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, find_copies, find_sums, positions
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, rest_of
 from eager_tern.compare.stack import BitRows, Stack
@@ -16,6 +16,8 @@ from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 FEWEST_FOR_UNUSUAL = 6  # distinct frames, with which checks of any kind are sought
+ENOUGH = 96  # frames: what holds in as many is no accident, and each is one more to compare
+DAMAGED = 0.005  # of the frames: in so few a bit is turned that never is otherwise
 USUAL_TRIED = 24.0  # natural checks of a section: kinds, orders and widths
 SEEDS = 256.0  # of which one may fit by accident
 
@@ -32,9 +34,38 @@ class Structure:
 def structure_of(rows: BitRows, sections: Sequence[int] = ()) -> Structure | None:
     """The structure of one gadget's frames, shape (frames, bits); None where chance could do as much.
 
-    Frames that are the same are one: evidence is counted for each distinct one.
+    Frames that are the same are one: evidence is counted for each distinct one. Of many, some are searched, and what
+    these say is held against all.
     """
     distinct = np.unique(rows, axis=0)
+    some = _some_of(distinct)
+    checks = [Found(each.check, holds_in(each.check, distinct), each.chance) for each in _checks_of(some, sections)]
+    checks = [each for each in checks if np.sum(~each.holds) <= damaged(len(distinct))]
+    if not checks:
+        return None
+    orders = {check.check.order for check in checks if check.kind in ("sum", "ones")}
+    order: Order | None = "lsb" if orders == {"lsb"} else "msb" if orders == {"msb"} else None
+    nibbles = all(check.check.unit == 4 for check in checks)
+    return Structure(4 if nibbles else BYTE, order, tuple(sorted(checks, key=lambda check: min(check.positions))))
+
+
+def _some_of(rows: BitRows) -> BitRows:
+    """Some frames, and two more for each bit in which it is what it seldom is; damaged ones are no more among them than
+    among all.
+    """
+    if len(rows) <= ENOUGH:
+        return rows
+    rows = np.random.default_rng(0).permutation(rows)  # always the same one
+    ones = rows.mean(axis=0)
+    seldom = (rows == (ones < 0.5))[:, np.minimum(ones, 1 - ones) > DAMAGED]
+    told = np.cumsum(seldom, axis=0)
+    two_of_each = (seldom & (told <= 2)).any(axis=1)
+    some: BitRows = rows[two_of_each | (np.arange(len(rows)) < ENOUGH)]
+    return some
+
+
+def _checks_of(distinct: BitRows, sections: Sequence[int]) -> list[Found]:
+    """The checks that hold in frames none of which is another's copy."""
     stack = Stack(distinct, {}, tuple(sections))
     checks = [*_complements(stack), *_at_ends(stack)]
     if len(distinct) >= FEWEST_FOR_UNUSUAL:
@@ -48,12 +79,7 @@ def structure_of(rows: BitRows, sections: Sequence[int] = ()) -> Structure | Non
                     checks.append(check)
                     told |= set(check.positions)
                     free[list(check.positions)] = False
-    if not checks:
-        return None
-    orders = {check.check.order for check in checks if check.kind in ("sum", "ones")}
-    order: Order | None = "lsb" if orders == {"lsb"} else "msb" if orders == {"msb"} else None
-    nibbles = all(check.check.unit == 4 for check in checks)
-    return Structure(4 if nibbles else BYTE, order, tuple(sorted(checks, key=lambda check: min(check.positions))))
+    return checks
 
 
 def _complements(stack: Stack) -> list[Found]:
