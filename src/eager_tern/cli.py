@@ -232,7 +232,7 @@ def compare(
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
-    from eager_tern.compare.comparison import Finding, accepting, named, settled, stands
+    from eager_tern.compare.comparison import accepting, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import left_out, prove
     from eager_tern.compare.trial import on_trial
@@ -249,11 +249,11 @@ def compare(
     found = compare_stack(gathered.stack)
     verdicts = {accepting(finding) for finding in accept}
     proved = prove(found, left_out(found.stack), verdicts) if proof or write_up is not None else None
-    everything: list[Finding] = [*found.fields, *found.counters]
-    left = [named(each) for each in everything if not stands(each, verdicts)]
+    kept = settled(found, verdicts)
+    taken = {*map(named, kept.fields), *map(named, kept.counters)}
+    left = [name for name in (*map(named, found.fields), *map(named, found.counters)) if name not in taken]
     if left and write_sheet is not None:
         _complain(f"{write_sheet}: leaves out what is only possible: {', '.join(left)} (--accept takes it in)")
-    kept = settled(found, verdicts)
     draft = sheet_of(kept, gathered.line)
     if write_sheet is not None:
         for reason in on_trial(draft.sheet, kept, gathered.frames, gathered.names):

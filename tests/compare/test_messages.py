@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -51,6 +53,30 @@ def test_where_all_else_is_told_few_presses_are_enough_for_a_bit() -> None:
         rng = np.random.default_rng([16, number])
         found = settled(caught(Slats(rng), rng, 16))
         assert [field.name for field in found.fields] == ["command", "position", "tilt", "speed"]
+
+
+def test_messages_that_take_turns_say_of_which_kind_they_are(rng: np.random.Generator) -> None:
+    """A bit that turns with each press could be a toggle; but nothing else tells which of its fields a frame has."""
+    for number in range(4):
+        station = Station(rng)
+        said = []
+        while len(said) < 40:
+            values = station.draw()
+            said += [values] if values["kind"] == ("air", "wind")[len(said) % 2] else []
+        bits = np.array([station.frame(values, number) for values in said])
+        found = compare(Stack(bits, {name: tuple(values[name] for values in said) for name in said[0]}))
+        sheet = sheet_of(settled(found)).sheet
+        for _ in range(20):
+            values = station.draw()
+            read = field_values(sheet, station.frame(values, 0))
+            assert read == {name: value for name, value in values.items() if value is not None}
+
+
+def test_fields_in_the_same_bits_are_left_out_of_a_sheet_that_cannot_tell_them_apart(rng: np.random.Generator) -> None:
+    found = caught(Station(rng), rng, 40)
+    unsure = replace(found, fields=tuple(replace(f, chance=0.0) if f.name == "kind" else f for f in found.fields))
+    left = {field.name for field in settled(unsure).fields}
+    assert left.isdisjoint({"kind", "temperature", "speed"})
 
 
 def test_half_a_degree_that_is_sent_apart_was_not_rounded(rng: np.random.Generator) -> None:

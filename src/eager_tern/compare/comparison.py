@@ -78,7 +78,15 @@ def stands(finding: Finding, verdicts: Set[str]) -> bool:
 def settled(found: Comparison, verdicts: Set[str] = frozenset()) -> Comparison:
     """The comparison with only what stands: what a sheet may say."""
     fields, checks = [f for f in found.fields if stands(f, verdicts)], [c for c in found.checks if stands(c, verdicts)]
+    fields = [field for field in fields if not _is_ambiguous(field, fields)]
     return _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c, verdicts)])
+
+
+def _is_ambiguous(field: Field, fields: Sequence[Field]) -> bool:
+    """Whether a field shares bits with another, and nothing among them tells which of the two these are."""
+    told = {each.name for each in fields}
+    shared = [each for each in fields if each is not field and set(each.positions) & set(field.positions)]
+    return any(field.excludes(each) and told.isdisjoint(field.when.keys() & each.when.keys()) for each in shared)
 
 
 def without(found: Comparison, dismissed: Set[str]) -> Comparison:

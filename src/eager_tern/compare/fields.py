@@ -22,6 +22,7 @@ MOST_WRONG = 0.12  # of the rows, whose labels may be mistaken
 MOST_CHANCE = -0.8  # log10; what would happen more often by accident is not claimed
 MOST_CHANCE_ALONE = 0.0
 MOST_CHANCE_IN_ORDER = -3.0  # of what only the order of the presses makes doubtful: it is offered as possible
+LEFT_TO_ORDER = -3.0  # log10: of gadgets whose messages are told apart by the order in which they come, and by no bit
 MOST_CHANCE_ELSEWHERE = -1.0  # of a label's second field, which few rows speak for
 MOST_ALSO = 4  # descriptions beside the one that is taken; those behind them weigh nothing
 MOST_WORDS = 8  # of a label that may be a condition
@@ -140,7 +141,27 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
         out.append(replace(choice, others=rest))
     order = list(stack.labels)
     out = [_in_order(_where_known(field, stack), _steps_down(out, lowest_first)) for field in out]
-    return sorted(_completed(out, stack, claimed), key=lambda f: order.index(f.name))
+    return sorted(_as_needed(_completed(out, stack, claimed)), key=lambda f: order.index(f.name))
+
+
+def _as_needed(fields: Sequence[Field]) -> list[Field]:
+    """The fields; a word that tells what other bits mean is surer than its own presses make it. Kinds of messages that
+    take turns say no more than a toggle would, but the frame has to say somewhere which kind it is.
+    """
+    tellers = {name for a, b in combinations(fields, 2) for name in _told_apart_by(a, b)}
+    return [
+        replace(field, chance=min(field.chance, LEFT_TO_ORDER))
+        if field.name in tellers and field.holds.all() and not field.others
+        else field
+        for field in fields
+    ]
+
+
+def _told_apart_by(one: Field, other: Field) -> set[str]:
+    """The labels without which nobody knows which of two sure fields some bits are."""
+    if max(one.chance, other.chance) > SURE or not set(one.positions) & set(other.positions):
+        return set()
+    return {name for name in one.when.keys() & other.when.keys() if not set(one.when[name]) & set(other.when[name])}
 
 
 def _if_the_same(again: Field | None, field: Field) -> Field:

@@ -131,14 +131,18 @@ def describe_take(found: FileTake, with_noise: bool, asked: Sheet | None = None)
     return lines
 
 
-def _in_words(name: str, value: Value) -> str:
+def _in_words(name: str, value: Value, decimal: bool) -> str:
+    if decimal:
+        return f"{name} {in_words(value, 0)}"
     return f"{name} {value} ({marked(value)})" if isinstance(value, int) and value >= 0 else f"{name} {in_words(value)}"
 
 
 def _words(reading: Reading | None) -> str:
     if reading is None:
         return "unknown"
-    fields = ", ".join(_in_words(name, value) for name, value in reading.fields.items())
+    of_sheet = reading.sheet.fields if reading.sheet is not None else ()
+    in_decimal = {field.name for field in of_sheet if not field.shown_width}
+    fields = ", ".join(_in_words(name, value, name in in_decimal) for name, value in reading.fields.items())
     failed = [check.name for check in reading.checks if not check.ok]
     doubts = f", does not hold: {', '.join(failed)}" if failed else ""
     shown = fields or bit_text(reading.bits) or reading.kind

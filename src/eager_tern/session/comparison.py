@@ -18,7 +18,7 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
-from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, settled, stands, without
+from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, named, settled, without
 from eager_tern.compare.proof import FOLDS, Part, Proof, left_out, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
@@ -255,8 +255,10 @@ class ComparisonModel:
     @property
     def left_out(self) -> list[str]:
         """The labels whose fields are possible and were not accepted: no frame is made of them."""
-        fields = self.comparison.fields if self.comparison is not None else ()
-        return [field.name for field in fields if not stands(field, self.verdicts)]
+        if self.comparison is None:
+            return []
+        taken = {named(field) for field in settled(self.comparison, self.verdicts).fields}
+        return [field.name for field in self.comparison.fields if named(field) not in taken]
 
     @property
     def wanted_shots(self) -> list[Wanted]:
