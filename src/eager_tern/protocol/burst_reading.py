@@ -153,6 +153,11 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
         repeated |= touched & clear if min(said.values()) > 1 else set()  # no stray pulse comes twice in one place
         told |= touched if pulses_told(unknown.frames) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
+    for at in sorted(left - clear - parted) if not by_hand else ():  # what stands near may hide that it is several
+        alone = unknown_frames(line.part(bursts[at]), bursts[at][0])
+        if alone is not None and len(alone.frames) > 1:
+            found.append(alone)
+            parted.add(at)
     as_they_are = one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}
     for at in sorted(left):

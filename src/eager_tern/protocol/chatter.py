@@ -15,6 +15,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
+from eager_tern.protocol.unknown import unknown_frames
 from eager_tern.signal.assumed import REPEAT_WITHIN_US
 from eager_tern.signal.values import Pulses
 
@@ -37,9 +38,9 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
         if frame is not None:  # a regular part of it may have been taken for a frame
             while found and found[-1].last - offset >= frame.first and not _is_known(found[-1]):
                 found.pop()
-        frame = frame or alone
-        if frame is not None and (not found or frame.first > found[-1].last - offset):
-            found.append(frame.moved(offset))
+        for each in [frame] if frame is not None else _parted(alone):
+            if not found or each.first > found[-1].last - offset:
+                found.append(each.moved(offset))
     return [frame for frame in found if _believed(frame, found)]
 
 
@@ -118,6 +119,14 @@ def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame
         if readings and readings[0].bits.size and _steady(readings[0]):
             return Frame(first, end, part, readings)
     return None
+
+
+def _parted(alone: Frame | None) -> list[Frame]:
+    """The frames that a regular stretch is: copies that follow each other closely are as regular as their bits."""
+    if alone is None:
+        return []
+    several = unknown_frames(alone.pulses, alone.first)
+    return list(several.frames) if several is not None and len(several.frames) > 1 else [alone]
 
 
 def _steady(reading: Reading) -> bool:

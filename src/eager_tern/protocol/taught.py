@@ -50,12 +50,13 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
     """The codes of the clean frames among those that no sheet describes."""
     clean = [frame for frame in frames if _is_unknown(frame) and reads_well(frame.readings) and not frame.mended]
     sheets = [sheet for code in sorted({_code_of(f) for f in clean}) for sheet in _sheets(clean, code)]
-    serial: dict[tuple[int, Framing], Clock] = {}
+    serial: dict[tuple[int, Framing], list[Clock]] = {}
     for frame in clean:
         if (framing := frame.reading.framing) is not None:
             speed = round(np.log(frame.reading.clock.unit_us) / SAME_SPEED)
-            serial.setdefault((speed, framing), frame.reading.clock)
-    return Taught(tuple(sheets), tuple((clock, framing) for (_, framing), clock in serial.items()))
+            serial.setdefault((speed, framing), []).append(frame.reading.clock)
+    agreed = ((clocks[0], framing) for (_, framing), clocks in serial.items() if len(clocks) >= FEWEST_ALIKE)
+    return Taught(tuple(sheets), tuple(agreed))
 
 
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:

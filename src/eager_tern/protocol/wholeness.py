@@ -44,9 +44,10 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
 
     A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
     bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
-    where it is short, where others of its code are alike and it is not, and where it is rather another frame, damaged.
+    where it is short or was mended, where others of its code are alike and it is not, and where it is rather another
+    frame, damaged.
     """
-    unknown = [at for at, f in enumerate(frames) if f.is_unknown and not f.mended and f.reading.bits.size]
+    unknown = [at for at, f in enumerate(frames) if f.is_unknown and f.reading.bits.size]
     asked = dict(zip(unknown, _looks([frames[at] for at in unknown]), strict=True))
     looks = Counter(asked.values())
     usual: dict[str, int] = {}  # of each line code, how many frames look alike at the most
@@ -59,7 +60,8 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
             lost = bool(odd) or any(_is_damaged(frames[at].reading.bits, frames[b].reading.bits) for b in beside)
             lost = lost or is_rather_damaged(frames[at], sheets)
             unlike = any(looks[asked[b]] == 1 and _is_beside_another(frames[at], frames[b]) for b in beside)
-            out[at] = _doubted(frames[at], pulses.durations_us, lost, unlike or usual[asked[at][0][0]] >= FEWEST_ALIKE)
+            unlike = unlike or usual[asked[at][0][0]] >= FEWEST_ALIKE or bool(frames[at].mended)
+            out[at] = _doubted(frames[at], pulses.durations_us, lost, unlike)
     serial = [at for at, frame in enumerate(frames) if frame.best is not None and frame.best.protocol == SERIAL]
     if len(serial) == 1 and is_rather_damaged(frames[serial[0]], sheets):
         out[serial[0]] = at_most(frames[serial[0]], GUESSED)
