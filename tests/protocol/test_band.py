@@ -84,12 +84,18 @@ def says(press: Press, bits: Bits) -> bool:
     return best is not None and best.bits.size - bits.size in (0, 13) and np.array_equal(best.bits[-bits.size :], bits)
 
 
-@pytest.mark.parametrize("names", [["socket", "gate"], ["bell", "sensor"], list(KINDS)], ids=" ".join)
+# Evenings in which what collided was taken for characters, for symbols of two and three bits, or for one long frame.
+EVENINGS = [(["socket", "gate"], (3, 8)), (["bell", "sensor"], (0,)), (list(KINDS), (6,))]
+
+
+@pytest.mark.parametrize(("names", "seeds"), EVENINGS, ids=("two", "two others", "all"))
 @pytest.mark.parametrize(("jitter_us", "excess_us"), [(15, 0), (35, -50), (35, 60)])
-def test_each_is_read_beside_the_others(names: list[str], jitter_us: float, excess_us: float) -> None:
-    """What nobody disturbed is read to the last bit, and of what collided little is said surely and wrongly."""
+def test_each_is_read_beside_the_others(
+    names: list[str], seeds: tuple[int, ...], jitter_us: float, excess_us: float
+) -> None:
+    """What nobody disturbed is read to the last bit, and of what collided nothing is said surely and wrongly."""
     read = undisturbed = wrong = 0
-    for seed in range(2):
+    for seed in seeds:
         signed, sent = evening(np.random.default_rng([seed, len(names)]), names, jitter_us, excess_us)
         presses = read_pulses(pulses_from_signed(signed), library()).presses
         for at, (begin, end, bits) in enumerate(sent):
@@ -100,6 +106,5 @@ def test_each_is_read_beside_the_others(names: list[str], jitter_us: float, exce
             near = [bits for begin, end, bits in sent if begin - 5e3 <= press.start_us <= end]
             best = press.lead.best
             wrong += best is not None and best.confidence > SURE and not any(says(press, bits) for bits in near)
-    assert undisturbed > PRESSES
-    assert read == undisturbed
-    assert wrong <= 1
+    assert undisturbed > len(seeds) * PRESSES / 2
+    assert (read, wrong) == (undisturbed, 0)

@@ -45,6 +45,7 @@ LN2 = float(np.log(2.0))
 ALIKE, ALIKE_US = 0.4, 4 * math.sqrt(2.0) * 40  # by how much equal pulses differ: four times what 40 µs make of two
 FEWEST_RUN_IN = 6  # equal pulses in a row that are no accident
 LEVELS = (3, 4, 5)
+FEWEST_OF_MANY = 12  # symbols in which each of three or more is expected
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
 MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
 UNALIKE = 0.35  # standard deviation of equal lengths, of their mean: two lengths, 1 and 2, have a third of it
@@ -111,7 +112,7 @@ def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     if joined and (covered < nearly_all or covered < _covered(joined[0])):
         found += joined
     if max((_covered(each) for each in found), default=0) < MOSTLY * durations_us.size:
-        found += _paired(durations_us, LEVELS)
+        found += (each for each in _paired(durations_us, LEVELS) if not _has_rows_of_two(each))
     return _best_of_each(found)
 
 
@@ -140,6 +141,13 @@ def _covered(parsed: Parsed) -> int:
     return sum(
         row.last - row.first + 1 for row in parsed.rows if row.line.clock.rms_us < CLEAN * row.line.clock.unit_us
     )
+
+
+def _has_rows_of_two(parsed: Parsed) -> bool:
+    """Whether half of the rows and more have two symbols only: then the others are of what collided with them."""
+    said = [row.line.bits.reshape(-1, parsed.symbol_bits) for row in parsed.rows if not row.bare]
+    counts = [len(np.unique(symbols, axis=0)) for symbols in said if len(symbols) >= FEWEST_OF_MANY]
+    return 2 * sum(count <= 2 for count in counts) >= len(counts) > 0
 
 
 def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
