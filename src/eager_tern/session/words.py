@@ -37,7 +37,9 @@ def duration(us: float) -> str:
         return f"{us:.0f} µs"
     if us < 1_000_000:
         return f"{us / 1e3:.1f} ms"
-    return f"{us / 1e6:.2f} s" if us < 60e6 else f"{us / 60e6:.1f} min"
+    if us < 60e6:
+        return f"{us / 1e6:.2f} s"
+    return f"{us / 60e6:.1f} min" if us < 7200e6 else f"{us / 3600e6:.1f} h"
 
 
 def moment(us: float, step_us: float) -> str:
