@@ -22,7 +22,8 @@ from eager_tern.signal.values import Floats, Pulses
 FEWEST_BITS = 16  # of a frame that is believed though nothing like it was sent again
 DOUBTED = 0.5  # confidence at most in one that is shorter, or unlike several others of its code
 NIBBLE, BYTE = 4, 8  # bits
-# Confidence at most in a lone frame of no whole nibbles: one gadget in five sends such, three cut frames in four are.
+# Confidence at most in a lone frame of no whole nibbles, or that was mended: one gadget in five sends such, three cut
+# frames in four are.
 ODD_ALONE = 0.8
 NEAR = 2  # frames away: the longer of two that were one may stand between
 FEWEST_LEFT = 12  # bits that are the same by accident in one case of 200
@@ -44,8 +45,8 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
 
     A frame is taken for whole that looks like another one of the take. By itself it is doubted where a pulse among its
     bits is neither a bit nor a gap, where a mark or a bit may have been lost, where it has no silence on either side,
-    where it is short or was mended, where others of its code are alike and it is not, and where it is rather another
-    frame, damaged.
+    where it is short, where others of its code are alike and it is not, and where it is rather another frame, damaged;
+    and where it was mended.
     """
     unknown = [at for at, f in enumerate(frames) if f.is_unknown and f.reading.bits.size]
     asked = dict(zip(unknown, _looks([frames[at] for at in unknown]), strict=True))
@@ -55,13 +56,14 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
         usual[shape[0]] = max(usual.get(shape[0], 0), count)
     out = list(frames)
     for at, (_, odd) in asked.items():
-        if looks[asked[at]] == 1:
+        if looks[asked[at]] == 1 and frames[at].mended:
+            out[at] = at_most(frames[at], DOUBTED if usual[asked[at][0][0]] >= FEWEST_ALIKE else ODD_ALONE)
+        elif looks[asked[at]] == 1:
             beside = [other for other in range(at - NEAR, at + NEAR + 1) if other in asked and other != at]
             lost = bool(odd) or any(_is_damaged(frames[at].reading.bits, frames[b].reading.bits) for b in beside)
             lost = lost or is_rather_damaged(frames[at], sheets)
             unlike = any(looks[asked[b]] == 1 and _is_beside_another(frames[at], frames[b]) for b in beside)
-            unlike = unlike or usual[asked[at][0][0]] >= FEWEST_ALIKE or bool(frames[at].mended)
-            out[at] = _doubted(frames[at], pulses.durations_us, lost, unlike)
+            out[at] = _doubted(frames[at], pulses.durations_us, lost, unlike or usual[asked[at][0][0]] >= FEWEST_ALIKE)
     serial = [at for at, frame in enumerate(frames) if frame.best is not None and frame.best.protocol == SERIAL]
     if len(serial) == 1 and is_rather_damaged(frames[serial[0]], sheets):
         out[serial[0]] = at_most(frames[serial[0]], GUESSED)
