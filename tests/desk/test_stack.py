@@ -465,6 +465,22 @@ def test_the_log_gives_way_to_the_stack(window: Window, qtbot: QtBot) -> None:
     assert window.left.isVisible()
 
 
+def test_without_any_label_no_frame_is_said_to_be_made(window: Window, qtbot: QtBot) -> None:
+    session = window.session
+    assert session.casebook is not None
+    gauge = next(g for g in session.casebook.gadgets() if g.name == "Tide gauge")
+    session.choose_gadget(gauge.id)
+    settle(window)
+    for press in session.shown_presses():
+        if press.label:
+            session.label(press.id, "")
+    settle(window)
+    window.show_leaf("Stack")
+    qtbot.mouseClick(window.stack.find_out, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=60_000)
+    assert window.stack.words.text().endswith("label some presses, and what was found is proved by making frames")
+
+
 def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
     window.choose_gadget(4)
     settle(window)

@@ -286,8 +286,10 @@ class StackLeaf(QWidget):
                 text += " Label the presses with what you set, as in “temperature = 21, mode = dry”."
         else:
             text = f"explained {found.explained} of {len(stack.varying)} changing bits"
-            if model.proof is not None:
+            if model.proof is not None and stack.labels:
                 text += f" · {model.proof.words}"
+            elif model.proof is not None:
+                text += " · label some presses, and what was found is proved by making frames"
             elif model.searching:
                 text += f" · {model.stage.words if model.stage is not None else 'looking again …'}"
             if model.left_out:
