@@ -137,6 +137,19 @@ def test_a_sheet_of_ones_own_reads_and_makes(tmp_path: Path) -> None:
     assert (reading["protocol"], reading["fields"]) == ("hide-lamp", {"group": 9, "level": 3})
 
 
+def test_presses_of_another_gadget_are_set_apart_in_one_line(tmp_path: Path, rng: np.random.Generator) -> None:
+    presses = [nec(0x5B, command) for command in range(1, 7)]
+    for at in (2, 4, 5):
+        presses.insert(at, sony(at, 1, 2))
+    signed = np.concatenate([part for press in presses for part in ([-IDLE_US], record(press, rng))])
+    write_text(tmp_path / "two.txt", signed, "signed")
+    result = run("compare", tmp_path / "two.txt")
+    assert result.exit_code == 0
+    assert [line for line in result.stderr.splitlines() if "set apart" in line] == [
+        "eager-tern: two.txt, press 2, 4, 5: 12 bits; set apart"
+    ]
+
+
 def test_values_are_words_and_numbers_with_a_point(tmp_path: Path) -> None:
     sheet = tmp_path / "cabinet.toml"
     sheet.write_text(AIR)

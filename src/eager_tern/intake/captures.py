@@ -84,7 +84,7 @@ def gather(paths: Sequence[Path], labels_path: Path | None, manner: Manner = AS_
     if not frames:
         raise InputError(labels_path, "none of its captures holds a frame")
     frames, line, left_out = in_one_shape(frames, by_name, labels_path, manner)
-    words += [f"{named(capture)}: {why}; set apart" for capture, why in left_out.items()]
+    words += _set_apart({named(capture): why for capture, why in left_out.items()})
     bits = np.array([_bits(frame) for frame in frames.values()], dtype=np.uint8)
     none = dict.fromkeys(names)
     labels = {label: tuple((rows.get(name) or none)[label] for name in frames) for label in names}
@@ -114,12 +114,23 @@ def _every_press(paths: Sequence[Path], manner: Manner) -> Gathered:
         raise InputError(paths[0], "holds no frame that could be compared")
     usual = Counter(frame.reading.shape for frame in frames.values()).most_common(1)[0][0]
     alike = {name: frame for name, frame in frames.items() if frame.reading.shape == usual}
-    words = tuple(f"{name}: {_bits(f).size} bits; set apart" for name, f in frames.items() if name not in alike)
+    words = tuple(_set_apart({name: f"{_bits(f).size} bits" for name, f in frames.items() if name not in alike}))
     line = describe_line(list(alike.values()), paths[0].stem)
     if line is None:
         raise InputError(paths[0], "the frames show no line code that a sheet could describe")
     bits = np.array([_bits(frame) for frame in alike.values()], dtype=np.uint8)
     return Gathered(Stack(bits, {}, usual[2]), tuple(alike.values()), tuple(alike), line, words, tuple(failed))
+
+
+def _set_apart(reasons: Mapping[str, str]) -> list[str]:
+    """Which presses are left out, those for one reason in one line: another sensor of a night's log has thousands."""
+    alike: dict[str, dict[str, list[str]]] = {}  # by reason and file
+    for name, why in reasons.items():
+        file, press, number = name.rpartition(", press ")
+        alike.setdefault(why, {}).setdefault(file + press, []).append(number)
+    return [
+        f"{file}{listed(numbers)}: {why}; set apart" for why, files in alike.items() for file, numbers in files.items()
+    ]
 
 
 def _leads(path: Path, manner: Manner) -> list[Frame | None]:
