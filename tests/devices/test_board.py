@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import pty
+import select
 import subprocess
 import threading
 import time
@@ -129,13 +130,17 @@ class Board:
         self.port = os.ttyname(self.other)
         self.got: list[str] = []
         self._answer, self._hello = answer, hello
+        self._closing = threading.Event()
         self._thread = threading.Thread(target=self._serve, daemon=True)
         self._thread.start()
 
     def _serve(self) -> None:
         rest = b""
         try:
-            while data := os.read(self.line, 512):
+            while not self._closing.is_set():
+                if not select.select([self.line], [], [], 0.02)[0]:
+                    continue
+                data = os.read(self.line, 512)
                 *lines, rest = (rest + data).split(b"\n")
                 for line in lines:
                     text = line.decode()
@@ -150,6 +155,8 @@ class Board:
             return
 
     def close(self) -> None:
+        self._closing.set()
+        self._thread.join()  # or it would answer for the next board, whose line may have the same number
         os.close(self.other)
         os.close(self.line)
 
