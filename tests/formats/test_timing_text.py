@@ -145,6 +145,13 @@ def test_rows_of_numbers_are_not_taken_for_a_broken_line() -> None:
     assert parse(("560 1690 560 560 " * 4 + "\n") * 20).durations_us.size == 319
 
 
+@pytest.mark.parametrize("style", ["<{}>", '"{}"', "|{}|", "= {}", "* {}", "[{}]"])
+def test_a_column_of_numbers_between_signs(style: str) -> None:
+    durations = [9012, 4480, *[560, 1690, 560, 565] * 8, 561]
+    pulses = parse("\n".join(map(style.format, durations)))
+    assert pulses.durations_us.tolist() == durations
+
+
 def test_arrays_name_their_stretches_and_prose_is_said() -> None:
     pulses, notes, warnings = parse_noted(f"int power[] = {{{PLAIN}}};\nint mute[3] = {{500, 600, 500}};", "keys.h")
     assert [note.text for note in notes] == ["power", "mute"]

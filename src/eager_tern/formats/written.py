@@ -12,7 +12,7 @@ import numpy as np
 
 from eager_tern.errors import InputError
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rates import UNITS_US, has_words
+from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import (
     MARKS,
     NUMBER,
@@ -46,7 +46,7 @@ ELLIPSIS = re.compile(r"\.\.\.|…")
 BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
-NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers in a line
+NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 SEPARATORS = str.maketrans(",;\t", "   ")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
@@ -180,7 +180,9 @@ def _document(text: str) -> object:
 
 
 def _rows(text: str) -> tuple[Rows, Roles] | None:
-    """A table of durations with more in it than these: what counts them, words, levels."""
+    """A table of durations with more in it than these: what counts them, words, levels, signs."""
+    if not TWO_ON_A_LINE.search(text) and NOTHING_ELSE.fullmatch(text):
+        return None
     rows = rows_of(numbered_lines(text))
     roles = roles_of(rows) if rows is not None else None
     if rows is None or roles is None or (roles.level.size and not rows.marks):
@@ -197,8 +199,7 @@ def _bursts_of_rows(text: str) -> list[Burst] | None:
     """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, or where
     what counts the rows begins anew.
     """
-    in_a_column = not has_words(text) and not TWO_ON_A_LINE.search(text)  # with nothing else in a row
-    found = None if in_a_column else _rows(text)
+    found = _rows(text)
     if found is None:
         return None
     rows, roles = found
