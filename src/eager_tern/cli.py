@@ -232,7 +232,7 @@ def compare(
     as_json: AsJson = False,
 ) -> None:
     """Lay the frames of one gadget under one another and find out what their bits mean."""
-    from eager_tern.compare.comparison import accepting, named, settled
+    from eager_tern.compare.comparison import accepting, left_open, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import left_out, prove
     from eager_tern.compare.trial import on_trial
@@ -250,8 +250,7 @@ def compare(
     verdicts = {accepting(finding) for finding in accept}
     proved = prove(found, left_out(found.stack), verdicts) if proof or write_up is not None else None
     kept = settled(found, verdicts)
-    taken = {*map(named, kept.fields), *map(named, kept.counters)}
-    left = [name for name in (*map(named, found.fields), *map(named, found.counters)) if name not in taken]
+    left = [named(each) for each in left_open(found, kept)]
     if left and write_sheet is not None:
         _complain(f"{write_sheet}: leaves out what is only possible: {', '.join(left)} (--accept takes it in)")
     draft = sheet_of(kept, gathered.line)

@@ -127,3 +127,11 @@ def test_numbers_too_large_for_the_place_of_a_check_hold_nowhere() -> None:
     data = b"\x12\x34"
     for key in ("init", "xor_out"):
         assert not evaluate(check("sum", data, 8, **{key: 1 << 80 | 3}), bits_of(data, "msb", 8)).ok
+
+
+def test_a_copy_of_a_check_covers_what_it_says() -> None:
+    data = b"\x12\x34\x46"
+    both = check("sum", data[:2], 8)
+    assert evaluate(both, bits_of(data, "msb", 0)).ok
+    first = both.model_copy(update={"covers": ((0, 7),)})
+    assert evaluate(first, bits_of(data, "msb", 0)).expected == 0x12

@@ -225,7 +225,7 @@ def press_to_tell(field: Field, found: Comparison) -> dict[str, Label]:
     """
     said = {bit for each in (field, *field.others) for bit in each.positions}
     for other in found.fields:
-        if other.name == field.name or not said & set(other.positions) or field.excludes(other):
+        if other.name == field.name or not said & set(other.positions) or field.told_apart_by(other):
             continue
         seen = set(zip(found.stack.labels[field.name], found.stack.labels[other.name], strict=True))
         both = product(*(dict.fromkeys(found.stack.labels[n]) for n in (field.name, other.name)))

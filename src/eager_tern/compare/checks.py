@@ -20,9 +20,10 @@ NIBBLE, BYTE = 4, 8  # bits
 FEWEST_PAIRS = 2  # of changing bytes and their complements, that make a rule of it
 MOST_DAMAGED = 0.08  # of the rows
 COUNTS = 0.9  # of the steps of a counter are alike, where a row is missing now and then
-# Rows looked at first: three times as many as may be damaged. Of 200 rows and more 48, a third of which are damaged by
-# accident once in ten million cases.
+# Rows looked at first: three times as many as may be damaged. Of 200 rows and more 48, of which more than a third are
+# damaged once in ten million cases.
 FEWEST_GLANCED, MOST_GLANCED = 12, 48
+MOST_SPARED = MOST_GLANCED // 3
 # Of the rows in which a number changes, so many at least hold where damage changed no more of them than a check tells.
 LEAST_TOLD = 0.25
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
@@ -110,11 +111,6 @@ def glance(rows: int) -> NDArray[np.intp]:
     return np.unique(np.linspace(0, rows - 1, count).astype(np.intp))
 
 
-def spared_at_a_glance(some: NDArray[np.intp], spared: int) -> int:
-    """How many of the rows looked at first may be among the ``spared`` damaged ones."""
-    return min(spared, some.size // 3) if some.size == MOST_GLANCED else spared
-
-
 def alike(rests: NDArray[np.integer], row: int, spared: int) -> Iterator[tuple[int, int]]:
     """Which candidates leave the same rest in all rows but ``spared`` as in one of them, and in how many they do not.
 
@@ -122,7 +118,7 @@ def alike(rests: NDArray[np.integer], row: int, spared: int) -> Iterator[tuple[i
     """
     some = glance(rests.shape[1])
     wrong = np.count_nonzero(rests[:, some] != rests[:, [row]], axis=1)
-    left = np.flatnonzero(wrong <= spared_at_a_glance(some, spared))
+    left = np.flatnonzero(wrong <= min(spared, MOST_SPARED))
     wrong = np.count_nonzero(rests[left] != rests[left][:, [row]], axis=1)
     yield from zip(left[wrong <= spared].tolist(), wrong[wrong <= spared].tolist(), strict=True)
 
@@ -364,7 +360,7 @@ def _sums_over(
         told, _ = _rest(how, mask, target[telling], total[:, telling], mixed[:, telling])
         for chosen in dict.fromkeys(chosen_rows):
             left = looked_at[:, [np.searchsorted(some, chosen)]]
-            likely = np.count_nonzero(looked_at != left, axis=1) <= spared_at_a_glance(some, spared)
+            likely = np.count_nonzero(looked_at != left, axis=1) <= min(spared, MOST_SPARED)
             likely &= np.count_nonzero(told == left, axis=1) >= LEAST_TOLD * telling.size
             for i in np.flatnonzero(likely).tolist():
                 rest, said = _rest(how, mask, target, total[i], mixed[i])

@@ -85,8 +85,15 @@ def settled(found: Comparison, verdicts: Set[str] = frozenset()) -> Comparison:
 def _is_ambiguous(field: Field, fields: Sequence[Field]) -> bool:
     """Whether a field shares bits with another, and nothing among them tells which of the two these are."""
     told = {each.name for each in fields}
-    shared = [each for each in fields if each is not field and set(each.positions) & set(field.positions)]
-    return any(field.excludes(each) and told.isdisjoint(field.when.keys() & each.when.keys()) for each in shared)
+    apart = [field.told_apart_by(each) for each in fields if each is not field and field.shares_bits(each)]
+    return any(names and told.isdisjoint(names) for names in apart)
+
+
+def left_open(found: Comparison, kept: Comparison) -> list[Field | Counter]:
+    """The fields and counters of a comparison that are not among what is kept of it."""
+    taken = {*map(named, kept.fields), *map(named, kept.counters)}
+    each: list[Field | Counter] = [*found.fields, *found.counters]
+    return [finding for finding in each if named(finding) not in taken]
 
 
 def without(found: Comparison, dismissed: Set[str]) -> Comparison:

@@ -102,9 +102,13 @@ class Field:
             for other, allowed in self.when.items()
         }
 
-    def excludes(self, other: Field) -> bool:
-        """Whether no frame has both: they mean something in different kinds of messages."""
-        return any(not set(self.when[name]) & set(other.when[name]) for name in self.when.keys() & other.when.keys())
+    def told_apart_by(self, other: Field) -> set[str]:
+        """The labels by which no frame has both: they mean something in different kinds of messages."""
+        both = self.when.keys() & other.when.keys()
+        return {name for name in both if not set(self.when[name]) & set(other.when[name])}
+
+    def shares_bits(self, other: Field) -> bool:
+        return not set(self.positions).isdisjoint(other.positions)
 
     def says(self, bits: BitRows) -> list[Label]:
         """What the field says in each row; None for a number that stands for nothing."""
@@ -148,20 +152,14 @@ def _as_needed(fields: Sequence[Field]) -> list[Field]:
     """The fields; a word that tells what other bits mean is surer than its own presses make it. Kinds of messages that
     take turns say no more than a toggle would, but the frame has to say somewhere which kind it is.
     """
-    tellers = {name for a, b in combinations(fields, 2) for name in _told_apart_by(a, b)}
+    sure = [field for field in fields if field.chance <= SURE]
+    tellers = {name for a, b in combinations(sure, 2) if a.shares_bits(b) for name in a.told_apart_by(b)}
     return [
         replace(field, chance=min(field.chance, LEFT_TO_ORDER))
         if field.name in tellers and field.holds.all() and not field.others
         else field
         for field in fields
     ]
-
-
-def _told_apart_by(one: Field, other: Field) -> set[str]:
-    """The labels without which nobody knows which of two sure fields some bits are."""
-    if max(one.chance, other.chance) > SURE or not set(one.positions) & set(other.positions):
-        return set()
-    return {name for name in one.when.keys() & other.when.keys() if not set(one.when[name]) & set(other.when[name])}
 
 
 def _if_the_same(again: Field | None, field: Field) -> Field:

@@ -10,6 +10,7 @@ from itertools import accumulate
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.protocol.positions import numbers_of
 from eager_tern.signal.values import Floats
 
 ENOUGH_ROWS = 12  # beside which one may be damaged
@@ -98,9 +99,7 @@ def runs_of(positions: Sequence[int]) -> list[NDArray[np.intp]]:
 
 def raw_numbers(bits: BitRows, positions: Sequence[int] | NDArray[np.intp]) -> NDArray[np.int64]:
     """The number at some positions (most significant first) in each row, shape (rows,)."""
-    weights = 1 << np.arange(len(positions) - 1, -1, -1, dtype=np.int64)
-    found: NDArray[np.int64] = bits[:, np.asarray(positions, np.intp)].astype(np.int64) @ weights
-    return found
+    return numbers_of(bits[:, np.asarray(positions, np.intp)])
 
 
 def as_integers(bits: BitRows, columns: Sequence[int]) -> list[int]:

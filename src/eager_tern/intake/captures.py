@@ -156,11 +156,12 @@ def in_one_shape(
         raise InputError(source, "the frames show no line code that a sheet could describe")
     left_out = {}
     out = {}
+    once_more = replace(manner, sheets=(*manner.sheets, line.sheet))
+    odd = {file: _leads(paths[file], once_more) for file in dict.fromkeys(n[0] for n in frames if n not in alike)}
     for name, frame in frames.items():
         again: Frame | None = frame
         if name not in alike:
-            leads = _leads(paths[name[0]], replace(manner, sheets=(*manner.sheets, line.sheet)))
-            again = next((each for each in leads[name[1] :] if each is not None), None)
+            again = next((each for each in odd[name[0]][name[1] :] if each is not None), None)
         if again is not None and _bits(again).size == usual[1]:
             out[name] = again
         else:

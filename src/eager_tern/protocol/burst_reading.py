@@ -46,7 +46,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
 from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
-from eager_tern.protocol.unknown import keep_time, pulses_told, unknown_frames
+from eager_tern.protocol.unknown import keep_time, pulses_told, several_unknown, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
 from eager_tern.signal.assumed import (
     MOST_IN_SECTION,
@@ -153,10 +153,10 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
         repeated |= touched & clear if min(said.values()) > 1 else set()  # no stray pulse comes twice in one place
         told |= touched if pulses_told(unknown.frames) > NOTHING_LEFT * pulses else set()
         parted |= touched if len(unknown.frames) > 1 else set()
-    for at in sorted(left - clear - parted) if not by_hand else ():  # what stands near may hide that it is several
-        alone = unknown_frames(line.part(bursts[at]), bursts[at][0])
-        if alone is not None and len(alone.frames) > 1:
-            found.append(alone)
+    beside = {at for row in rows_of(line, bursts, left) if len(row) > 1 for at in row}
+    for at in sorted(beside - clear - parted) if not by_hand else ():  # what stands near may hide that it is several
+        if (several := several_unknown(line.part(bursts[at]), bursts[at][0])) is not None:
+            found.append(several)
             parted.add(at)
     as_they_are = one_a_burst(line, [bursts[at] for at in sorted(left - clear)], read_frames)
     begins = {each.first: each for each in as_they_are}

@@ -15,7 +15,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
-from eager_tern.protocol.unknown import unknown_frames
+from eager_tern.protocol.unknown import several_unknown
 from eager_tern.signal.assumed import REPEAT_WITHIN_US
 from eager_tern.signal.values import Pulses
 
@@ -125,8 +125,8 @@ def _parted(alone: Frame | None) -> list[Frame]:
     """The frames that a regular stretch is: copies that follow each other closely are as regular as their bits."""
     if alone is None:
         return []
-    several = unknown_frames(alone.pulses, alone.first)
-    return list(several.frames) if several is not None and len(several.frames) > 1 else [alone]
+    several = several_unknown(alone.pulses, alone.first)
+    return list(several.frames) if several is not None else [alone]
 
 
 def _steady(reading: Reading) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
 
@@ -24,6 +24,13 @@ Bitwise = Annotated[Positions, BeforeValidator(_positions)]
 
 class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True, allow_inf_nan=False)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with some keys changed; what was worked out from the original's is worked out anew."""
+        copy = super().model_copy(update=update, deep=deep)
+        for name in copy.__dict__.keys() - type(self).model_fields.keys():
+            del copy.__dict__[name]
+        return copy
 
 
 class DataField(Strict):

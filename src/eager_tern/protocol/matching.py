@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import repeat
 
 import numpy as np
 from numpy.typing import NDArray
@@ -105,10 +104,10 @@ def _matches(
         meant = kind.turned(laid.bits)
         results = [evaluate_each(check, meant) for check in sheet.checks] if kind.bit_count else []
         scores = scores_of(sheet, kind, laid, timing, results)
-        of_each = zip(*results, strict=True) if results else repeat(())
+        of_each = list(zip(*results, strict=True)) if results else [()] * len(clocks)
         each_frame = zip(
             laid.rows.tolist(), clocks, laid.bits, meant, laid.bit_spans_us, laid.expected_us, timing.tolist(),
-            scores.tolist(), of_each, out_of_place, strict=False,
+            scores.tolist(), of_each, out_of_place, strict=True,
         )  # fmt: skip
         for row, *rest in each_frame:
             yield row, Match(sheet, kind, *rest)

@@ -68,16 +68,21 @@ class Positions:
 
     def read_each(self, rows: Bits) -> NDArray[np.int64]:
         """The numbers at these positions in each of several frames: shape (frames, bits) to (frames,)."""
-        digits = rows[:, self.index] ^ self.inverted
-        weights = 1 << np.arange(self.width - 1, -1, -1, dtype=np.int64 if self.width <= WIDEST else np.object_)
-        numbers: NDArray[np.int64] = digits.astype(weights.dtype) @ weights
-        return numbers
+        return numbers_of(rows[:, self.index] ^ self.inverted)
 
     def write(self, bits: Bits, value: int) -> None:
         """Put a number at these positions of ``bits``, in place. The value must fit the width."""
         shifts = range(self.width - 1, -1, -1)
         digits = np.array([value >> shift & 1 for shift in shifts], dtype=np.uint8)
         bits[self.index] = digits ^ self.inverted
+
+
+def numbers_of(rows: Bits) -> NDArray[np.int64]:
+    """The numbers that rows of bits are, most significant first: shape (rows, bits) to (rows,)."""
+    width = rows.shape[1]
+    weights = 1 << np.arange(width - 1, -1, -1, dtype=np.int64 if width <= WIDEST else np.object_)
+    numbers: NDArray[np.int64] = rows.astype(weights.dtype) @ weights
+    return numbers
 
 
 def positions_text(positions: Sequence[int]) -> str:

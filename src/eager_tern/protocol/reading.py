@@ -21,7 +21,6 @@ from eager_tern.signal.values import Floats, Pulses
 
 UNKNOWN = "unknown"
 SERIAL = "async-serial"
-LN2 = float(np.log(2.0))
 # Of unknown frames as receivers give them (benches/test_strangers.py), 2 in 100 that look clear are misread.
 UNKNOWN_MOST = 0.97
 FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit

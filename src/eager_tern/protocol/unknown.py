@@ -55,6 +55,12 @@ def unknown_frames(pulses: Pulses, offset: int) -> Candidate | None:
     return Candidate(frames[0].first, frames[-1].last, tuple(frames), evidence)
 
 
+def several_unknown(pulses: Pulses, offset: int) -> Candidate | None:
+    """The same where they are several: copies that follow each other closely, or sections."""
+    found = unknown_frames(pulses, offset)
+    return found if found is not None and len(found.frames) > 1 else None
+
+
 def _fits(found: Parsed) -> bool:
     clocks = [row.line.clock for row in found.rows if not row.bare]
     return bool(clocks) and float(np.mean([c.rms_us / c.unit_us for c in clocks])) < COARSEST

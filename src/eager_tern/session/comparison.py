@@ -18,7 +18,8 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
-from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, named, settled, without
+from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, left_open, settled, without
+from eager_tern.compare.fields import Field
 from eager_tern.compare.proof import FOLDS, Part, Proof, left_out, prove, unproved
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
@@ -257,8 +258,8 @@ class ComparisonModel:
         """The labels whose fields are possible and were not accepted: no frame is made of them."""
         if self.comparison is None:
             return []
-        taken = {named(field) for field in settled(self.comparison, self.verdicts).fields}
-        return [field.name for field in self.comparison.fields if named(field) not in taken]
+        left = left_open(self.comparison, settled(self.comparison, self.verdicts))
+        return [each.name for each in left if isinstance(each, Field)]
 
     @property
     def wanted_shots(self) -> list[Wanted]:
