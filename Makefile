@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN    := .venv/bin
 export PYTHONPATH := src
 
-.PHONY: demo test first-command fuzz check desktop-files deb deb-test screenshots bench mutants soak lock clean
+.PHONY: demo test first-command fuzz check desktop-files texts deb deb-test screenshots bench mutants soak lock clean
 
 demo: .venv/runtime
 	$(BIN)/python -m eager_tern demo
@@ -28,6 +28,12 @@ first-command:
 # Icons and the manual page, of the drawing and of the command's own help.
 desktop-files: .venv/dev
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/desktop_files.py share
+
+# What the window says, for translators.
+texts: .venv/dev
+	@mkdir -p build
+	$(BIN)/pybabel extract --no-default-keywords -k tr -k term -k plural:2,3 --project=eager-tern \
+	  --no-location -o build/eager-tern.pot src/eager_tern
 
 # A Debian package, by the distribution's own tools; and the same installed, started and removed, as root.
 deb:

@@ -53,7 +53,7 @@ def test_one_word_for_how_sure_a_finding_is() -> None:
 
 def test_messages_end_as_sentences_do() -> None:
     """What is said in the line under the header is a sentence: it begins with a capital and ends with a stop."""
-    said = re.compile(r'\.(?:say|emit)\(\s*f?"([A-Z][^"]{30,})"\)')
+    said = re.compile(r'\.(?:say|emit)\(\s*(?:tr\(\s*)?"([A-Z][^"]{30,})"[,)]')
     for path in sorted((ROOT / "src/eager_tern/desk").glob("*.py")):
         for text in said.findall(path.read_text("utf-8")):
             assert text.rstrip()[-1] in ".…?}", (path.name, text)

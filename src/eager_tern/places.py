@@ -27,6 +27,11 @@ def sheets_folder() -> Path:
     return data_folder() / "sheets"
 
 
+def locale_folder() -> Path:
+    """What the window says in other languages."""
+    return data_folder() / "locale"
+
+
 def rescued_folder() -> Path:
     """Where goes what could not be written where it belongs."""
     return data_folder() / "rescued"

@@ -18,6 +18,7 @@ from eager_tern.desk.theme import load_fonts, text_font
 from eager_tern.desk.window import Window
 from eager_tern.faults import catch, start_log
 from eager_tern.places import log_path
+from eager_tern.texts import tr
 
 NAME = "Eager Tern"
 SIGNALS_MS = 300  # how soon Python sees an interrupt while Qt waits
@@ -45,7 +46,7 @@ def say_faults(window: Window) -> None:
     def show_log() -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_path())))
 
-    catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words, "Show the log", show_log)))
+    catch(lambda words: window.session.inbox.post(lambda: window.notice.say(words, tr("Show the log"), show_log)))
 
 
 def _open(window: Window, paths: list[Path], recent: list[Path]) -> None:

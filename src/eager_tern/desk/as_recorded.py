@@ -22,6 +22,7 @@ from eager_tern.session.words import frequency
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 from eager_tern.signal.threshold import Values
 from eager_tern.signal.values import Polarity
+from eager_tern.texts import tr
 
 SIDE, HEIGHT, BAND = 18, 74, 5
 SHOWN_BEFORE = 0.02  # of the frame
@@ -41,8 +42,8 @@ class AnalogLine(QWidget):
         self._grabbed = False
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Samples of the recording, with the threshold")
-        self.setToolTip("Drag the band to set the threshold by hand")
+        self.setAccessibleName(tr("Samples of the recording, with the threshold"))
+        self.setToolTip(tr("Drag the band to set the threshold by hand"))
 
     def show_samples(self, values: np.ndarray, level: float | None) -> None:
         """Samples, and the threshold set by hand; None where it follows the signal."""
@@ -82,7 +83,7 @@ class AnalogLine(QWidget):
         painter.drawPolyline(QPolygonF([QPointF(x, self._y(float(v))) for x, v in zip(xs, points, strict=True)]))
         painter.setFont(text_font(SMALL_PX))
         by_hand = self._by_hand or self._grabbed
-        told = f"threshold {self._level:+.3f}, by hand" if by_hand else "threshold follows the line"
+        told = tr("threshold {level:+.3f}, by hand", level=self._level) if by_hand else tr("threshold follows the line")
         room = painter.fontMetrics().horizontalAdvance(told) + 10
         label = QRectF(box.right() - room, 0, room, 13)
         painter.fillRect(label, colour("paper"))
@@ -119,12 +120,12 @@ class AsRecorded(QWidget):
         self.line.dropped.connect(self._dropped)
         self._told = Words()
         self._told.setObjectName("aside")
-        self.polarity = link("", "Turn marks and spaces round", self._turn)
-        self.shortest = _number("µs", "any", 0, 5_000, "Shortest pulse")
+        self.polarity = link("", tr("Turn marks and spaces round"), self._turn)
+        self.shortest = _number("µs", tr("any"), 0, 5_000, tr("Shortest pulse"))
         self.shortest.editingFinished.connect(self._typed)
-        self.gap = _number("ms", "found", 0, 1_000, "Shortest gap between frames")
+        self.gap = _number("ms", tr("found"), 0, 1_000, tr("Shortest gap between frames"))
         self.gap.editingFinished.connect(self._typed)
-        self.back = link("back to what was found", "Back to what was found", lambda: self._overrule(FOUND_OUT))
+        self.back = link(tr("back to what was found"), tr("Back to what was found"), lambda: self._overrule(FOUND_OUT))
         self._told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 0, 14, 0)
@@ -133,7 +134,7 @@ class AsRecorded(QWidget):
         above.addWidget(self._told, 1)
         above.addWidget(self.back)
         row.setSpacing(8)
-        for widget in (self.polarity, _aside("· shortest pulse"), self.shortest, _aside("· gap"), self.gap):
+        for widget in (self.polarity, _aside(tr("· shortest pulse")), self.shortest, _aside(tr("· gap")), self.gap):
             row.addWidget(widget)
         row.addStretch(1)
         column.addLayout(above)
@@ -147,11 +148,11 @@ class AsRecorded(QWidget):
             self.line.hide()
             return
         by_hand = take.by_hand
-        carrier = f", carrier {frequency(take.carrier_hz)}" if take.carrier_hz else ""
-        self._told.setText(f"RECORDED from {take.source}{carrier}")
+        carrier = tr(", carrier {frequency}", frequency=frequency(take.carrier_hz)) if take.carrier_hz else ""
+        self._told.setText(tr("RECORDED from {source}{carrier}", source=take.source, carrier=carrier))
         polarity = by_hand.polarity or take.polarity or "mark-high"
-        told = {"mark-low": "mark is low", "mark-high": "mark is high"}[polarity]
-        self.polarity.setText(told + (", by hand" if by_hand.polarity else ""))
+        told = {"mark-low": tr("mark is low"), "mark-high": tr("mark is high")}[polarity]
+        self.polarity.setText(told + (tr(", by hand") if by_hand.polarity else ""))
         self.shortest.setValue(by_hand.shortest_us or 0)
         self.gap.setValue((by_hand.gap_us or 0) / 1e3)
         self.back.setVisible(by_hand != FOUND_OUT)

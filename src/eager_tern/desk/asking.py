@@ -8,14 +8,17 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from eager_tern.casebook.file import SUFFIX
 from eager_tern.formats.iq import RAW_SUFFIXES
+from eager_tern.texts import tr
 
-CASEBOOKS = f"Casebooks (*{SUFFIX})"
+CASEBOOKS = tr("Casebooks") + f" (*{SUFFIX})"
+EVERYTHING = tr("All files") + " (*)"
+SHEETS = tr("Protocol sheets") + " (*.toml)"
 RECORDINGS = (
-    "Recordings (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data "
-    f"{' '.join(f'*{suffix}' for suffix in RAW_SUFFIXES)} *.h *.jsonl *.zip *.tern);;"
-    "Protocol sheets (*.toml);;All files (*)"
+    tr("Recordings")
+    + " (*.txt *.csv *.tsv *.vcd *.wav *.flac *.aiff *.sigmf-meta *.sigmf-data "
+    + f"{' '.join(f'*{suffix}' for suffix in RAW_SUFFIXES)} *.h *.jsonl *.zip *.tern);;{SHEETS};;{EVERYTHING}"
 )
-AUDIO = "Audio (*.wav *.flac *.aiff *.ogg);;All files (*)"
+AUDIO = tr("Audio") + f" (*.wav *.flac *.aiff *.ogg);;{EVERYTHING}"
 NOT_ASKED = QFileDialog.Option.DontConfirmOverwrite  # the dialog would ask about the name without its suffix
 
 

@@ -13,13 +13,14 @@ from eager_tern.protocol.fields import marked
 from eager_tern.protocol.layout import BitGroup, bit_groups
 from eager_tern.protocol.reading import Reading
 from eager_tern.session.session import Session
+from eager_tern.texts import term, tr
 
 CELL, CELL_HEIGHT, GROUP_GAP = 19, 27, 10
 LEFT = 18
 ROW_HEIGHT, INDEX_HEIGHT = 112, 16
 BRACE_HEIGHT = 52  # a brace with its name and value
-BASES = ("hex", "decimal", "binary")
-MARKS = {True: "✓ holds", False: "✗ does not hold"}
+BASES = (term("hex"), term("decimal"), term("binary"))
+MARKS = {True: tr("✓ holds"), False: tr("✗ does not hold")}
 
 
 class Bits(QWidget):
@@ -44,8 +45,8 @@ class Bits(QWidget):
         self._reading = reading
         self._groups = bit_groups(reading) if reading is not None and reading.bits.size else []
         text = " ".join(f"{g.name or 'bits'} {self._value(g)}" for g in self._groups)
-        self.setToolTip("Click a value to copy it" if self._groups else "")
-        self.setAccessibleName(f"Bits of the selected frame: {text}")
+        self.setToolTip(tr("Click a value to copy it") if self._groups else "")
+        self.setAccessibleName(tr("Bits of the selected frame: {text}", text=text))
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -187,7 +188,13 @@ class Bits(QWidget):
         if group is not None and group.holds is None:
             value = self._value(group)
             clipboard().setText(value)
-            self.copied.emit(f"copied {group.name or f'bits {group.first}–{group.last}'}: {value}")
+            self.copied.emit(
+                tr(
+                    "copied {name}: {value}",
+                    name=group.name or tr("bits {first}–{last}", first=group.first, last=group.last),
+                    value=value,
+                )
+            )
 
     def _group_at(self, point: QPointF) -> BitGroup | None:
         """The group whose cells, brace or value are there."""

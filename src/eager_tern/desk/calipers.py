@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from eager_tern.session.words import duration
 from eager_tern.signal.measure import measure
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 
 class Calipers(QObject):
@@ -54,9 +55,9 @@ class Calipers(QObject):
         found = measure(self.one_us, self.other_us, unit_us, sample_rate_hz)
         parts = [duration(found.us)]
         if found.units is not None:
-            parts.append(f"{found.units:.2f} units")
+            parts.append(tr("{units:.2f} units", units=found.units))
         if found.samples is not None:
-            parts.append(f"{found.samples:.1f} samples")
+            parts.append(tr("{samples:.1f} samples", samples=found.samples))
         if found.hz is not None:
             parts.append(f"{found.hz:.0f} Hz" if found.hz < 10_000 else f"{found.hz / 1e3:.2f} kHz")
         return " · ".join(parts)

@@ -13,6 +13,7 @@ from eager_tern.desk.qt import clipboard
 from eager_tern.desk.words import Words, tool_tip
 from eager_tern.session.codes import forms_of
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 LEFT, SPACING = 18, 14
 LONGEST = 12  # letters of a number that stands there itself; a longer one is named
@@ -25,7 +26,7 @@ class CodeRow(QWidget):
         super().__init__()
         self._session = session
         self.links: list[QPushButton] = []
-        self._heading = Words("COPY THE CODE", self)
+        self._heading = Words(tr("COPY THE CODE"), self)
         self._heading.setObjectName("heading")
         self.said = Words("", self)
         self.said.setObjectName("aside")
@@ -40,7 +41,7 @@ class CodeRow(QWidget):
         for name, text in forms:
             is_number = text.removeprefix("0x").isalnum() and len(text) <= LONGEST
             copy = partial(self._copy, name, text)
-            button = link(text if is_number else name, f"Copy the code as {name}", copy)
+            button = link(text if is_number else name, tr("Copy the code as {name}", name=name), copy)
             button.setToolTip(tool_tip(f"{name}: {text if len(text) < 200 else text[:200] + ' …'}"))
             button.setParent(self)
             button.show()
@@ -68,5 +69,5 @@ class CodeRow(QWidget):
 
     def _copy(self, name: str, text: str) -> None:
         clipboard().setText(text)
-        self.said.setText(f"{name} copied")
+        self.said.setText(tr("{name} copied", name=name))
         self._flow()

@@ -18,8 +18,12 @@ from eager_tern.session.publishing import Publishing
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.texts import term, tr
 
-LEAVES = ("Signal", "Timing", "Stack", "Sheet", "Handset", "Shots", "Send")
+LEAVES = (
+    term("Signal"), term("Timing"), term("Stack"), term("Sheet"), term("Handset"), term("Shots"),
+    term("Send"),
+)  # fmt: skip
 
 
 class Shell(Protocol):
@@ -88,67 +92,67 @@ def commands_of(shell: Shell) -> Commands:
 
     commands = Commands()
     commands.add(
-        Command("new", "&New casebook …", shell.ask_new, "Ctrl+N"),
-        Command("open", "&Open casebook …", shell.ask_open, "Ctrl+O"),
-        Command("example", "Open the &example", shell.open_demo),
-        Command("tour", "&Follow the example step by step", shell.follow_tour),
-        Command("import", "&Import recordings …", shell.ask_import, "Ctrl+I"),
+        Command("new", tr("&New casebook …"), shell.ask_new, "Ctrl+N"),
+        Command("open", tr("&Open casebook …"), shell.ask_open, "Ctrl+O"),
+        Command("example", tr("Open the &example"), shell.open_demo),
+        Command("tour", tr("&Follow the example step by step"), shell.follow_tour),
+        Command("import", tr("&Import recordings …"), shell.ask_import, "Ctrl+I"),
         Command(
-            "home", "Take &home …", shell.take_home, "Ctrl+E", has_gadget,
+            "home", tr("Take &home …"), shell.take_home, "Ctrl+E", has_gadget,
         ),
-        Command("save_as", "Save casebook &as …", shell.ask_save_as, "Ctrl+Shift+S", has_book),
-        Command("quit", "&Quit", shell.close, "Ctrl+Q"),
-        Command("new_gadget", "New &gadget …", shell.ask_gadget, enabled=has_book),
-        Command("rename_gadget", "&Rename the gadget …", shell.ask_rename, enabled=has_gadget),
+        Command("save_as", tr("Save casebook &as …"), shell.ask_save_as, "Ctrl+Shift+S", has_book),
+        Command("quit", tr("&Quit"), shell.close, "Ctrl+Q"),
+        Command("new_gadget", tr("New &gadget …"), shell.ask_gadget, enabled=has_book),
+        Command("rename_gadget", tr("&Rename the gadget …"), shell.ask_rename, enabled=has_gadget),
         Command(
-            "undo", "&Undo", session.undo, "Ctrl+Z", lambda: bool(session.history.done),
-            told=lambda: last(session.history.done, "Undo"),
+            "undo", tr("&Undo"), session.undo, "Ctrl+Z", lambda: bool(session.history.done),
+            told=lambda: last(session.history.done, tr("Undo")),
         ),
         Command(
-            "redo", "&Redo", session.redo, "Ctrl+Shift+Z", lambda: bool(session.history.undone),
-            told=lambda: last(session.history.undone, "Redo"),
+            "redo", tr("&Redo"), session.redo, "Ctrl+Shift+Z", lambda: bool(session.history.undone),
+            told=lambda: last(session.history.undone, tr("Redo")),
         ),
-        Command("label", "&Label the press", shell.label_press, "F2", has_press),
-        Command("copy", "&Copy what is in sight", shell.copy, "Ctrl+C", has_gadget),
-        Command("find", "&Find in the log", lambda: shell.log.filter.setFocus(), "Ctrl+F"),
-        Command("wrap", "&Wrap or unwrap the tape", lambda: shell.signal.wrap.click(), "Ctrl+U", has_press),
+        Command("label", tr("&Label the press"), shell.label_press, "F2", has_press),
+        Command("copy", tr("&Copy what is in sight"), shell.copy, "Ctrl+C", has_gadget),
+        Command("find", tr("&Find in the log"), lambda: shell.log.filter.setFocus(), "Ctrl+F"),
+        Command("wrap", tr("&Wrap or unwrap the tape"), lambda: shell.signal.wrap.click(), "Ctrl+U", has_press),
         Command(
-            "log", "The &log beside the stack", shell.toggle_log, checked=lambda: shell.settings.log_beside_stack
+            "log", tr("The &log beside the stack"), shell.toggle_log, checked=lambda: shell.settings.log_beside_stack
         ),
-        Command("night", "&Night theme", shell.toggle_night, "Ctrl+T", checked=lambda: shell.is_night),
-        Command("preferences", "&Preferences", shell.show_preferences, "Ctrl+,"),
-        Command("listen", "&Listen or stop", shell.toggle_listening, "Space"),
-        Command("start_listening", "&Listen", shell.toggle_listening, enabled=lambda: not shell.live.on),
-        Command("stop_listening", "Sto&p", shell.toggle_listening, enabled=lambda: shell.live.on),
-        Command("armed", "&Wait for the first edge", shell.toggle_armed, checked=lambda: shell.settings.armed),
-        Command("ear", "Keep an &ear open", shell.toggle_ear, checked=lambda: shell.settings.ear),
+        Command("night", tr("&Night theme"), shell.toggle_night, "Ctrl+T", checked=lambda: shell.is_night),
+        Command("preferences", tr("&Preferences"), shell.show_preferences, "Ctrl+,"),
+        Command("listen", tr("&Listen or stop"), shell.toggle_listening, "Space"),
+        Command("start_listening", tr("&Listen"), shell.toggle_listening, enabled=lambda: not shell.live.on),
+        Command("stop_listening", tr("Sto&p"), shell.toggle_listening, enabled=lambda: shell.live.on),
+        Command("armed", tr("&Wait for the first edge"), shell.toggle_armed, checked=lambda: shell.settings.armed),
+        Command("ear", tr("Keep an &ear open"), shell.toggle_ear, checked=lambda: shell.settings.ear),
         Command(
-            "publish", "&Publish while listening …", shell.toggle_publishing, enabled=has_gadget,
+            "publish", tr("&Publish while listening …"), shell.toggle_publishing, enabled=has_gadget,
             checked=lambda: shell.publishing.on,
         ),
         Command(
-            "missed", "&Have what was just missed", shell.live.have_missed, "Ctrl+K",
+            "missed", tr("&Have what was just missed"), shell.live.have_missed, "Ctrl+K",
             lambda: shell.live.can_have_missed,
         ),
-        Command("play", "&Play a recording as a source …", shell.ask_play),
-        Command("skip", "&Skip the next shot", plan.skip, "Ctrl+Right", has_shots),
-        Command("repeat", "&Repeat the last shot", plan.repeat, "Ctrl+Down", has_shots),
-        Command("back", "Step &back a shot", plan.step_back, "Ctrl+Left", has_shots),
-        Command("search", "Find &out", comparison.search, enabled=lambda: comparison.stack.rows >= FEWEST),
-        Command("keep_found", "&Keep as the gadget's sheet", comparison.keep_sheet),
-        Command("plan_wanted", "&Plan the next shots", shell.plan_wanted),
-        Command("send_shots", "Send all &shots that are left", lambda: shell.handset_panel.send_all()),
+        Command("play", tr("&Play a recording as a source …"), shell.ask_play),
+        Command("skip", tr("&Skip the next shot"), plan.skip, "Ctrl+Right", has_shots),
+        Command("repeat", tr("&Repeat the last shot"), plan.repeat, "Ctrl+Down", has_shots),
+        Command("back", tr("Step &back a shot"), plan.step_back, "Ctrl+Left", has_shots),
+        Command("search", tr("Find &out"), comparison.search, enabled=lambda: comparison.stack.rows >= FEWEST),
+        Command("keep_found", tr("&Keep as the gadget's sheet"), comparison.keep_sheet),
+        Command("plan_wanted", tr("&Plan the next shots"), shell.plan_wanted),
+        Command("send_shots", tr("Send all &shots that are left"), lambda: shell.handset_panel.send_all()),
         Command(
-            "say", "&Say it", lambda: shell.sending.say_press(session.selected[0]), "Ctrl+Return",
+            "say", tr("&Say it"), lambda: shell.sending.say_press(session.selected[0]), "Ctrl+Return",
             lambda: has_press() and not shell.sending.going,
         ),
-        Command("send_all", "Send the &routine", lambda: shell.send.send_all(), "Ctrl+Shift+Return", has_gadget),
-        Command("silence", "S&top sending", shell.sending.stop, "Escape", lambda: shell.sending.going),
-        Command("keys", "&Keys", shell.show_keys, "F1"),
-        Command("sheet_language", "The &sheet language", shell.show_sheet_language),
-        Command("about", "&About Eager Tern", shell.show_about),
+        Command("send_all", tr("Send the &routine"), lambda: shell.send.send_all(), "Ctrl+Shift+Return", has_gadget),
+        Command("silence", tr("S&top sending"), shell.sending.stop, "Escape", lambda: shell.sending.going),
+        Command("keys", tr("&Keys"), shell.show_keys, "F1"),
+        Command("sheet_language", tr("The &sheet language"), shell.show_sheet_language),
+        Command("about", tr("&About Eager Tern"), shell.show_about),
         *(
-            Command(leaf, leaf, lambda leaf=leaf: shell.show_leaf(leaf), f"Ctrl+{n}", has_book)  # type: ignore[misc]
+            Command(leaf, tr(leaf), lambda leaf=leaf: shell.show_leaf(leaf), f"Ctrl+{n}", has_book)  # type: ignore[misc]
             for n, leaf in enumerate(LEAVES, 1)
         ),
     )  # fmt: skip

@@ -10,13 +10,14 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, Q
 from eager_tern.desk.qt import sure
 from eager_tern.desk.words import Words
 from eager_tern.formats.capture import Description
+from eager_tern.texts import tr
 
 KINDS = {
-    "cu8": "pairs of unsigned bytes (cu8)",
-    "ci8": "pairs of signed bytes (ci8)",
-    "ci16_le": "pairs of 16-bit integers (ci16)",
-    "cf32_le": "pairs of 32-bit floats (cf32)",
-    "rf32_le": "32-bit floats, one a sample (rf32)",
+    "cu8": tr("pairs of unsigned bytes (cu8)"),
+    "ci8": tr("pairs of signed bytes (ci8)"),
+    "ci16_le": tr("pairs of 16-bit integers (ci16)"),
+    "cf32_le": tr("pairs of 32-bit floats (cf32)"),
+    "rf32_le": tr("32-bit floats, one a sample (rf32)"),
 }
 BY_SUFFIX = {".cu8": "cu8", ".cs8": "ci8", ".ci8": "ci8", ".cs16": "ci16_le", ".ci16": "ci16_le", ".cf32": "cf32_le"}
 FACTORS = {"": 1.0, "k": 1e3, "m": 1e6}
@@ -36,8 +37,8 @@ class Describe(QDialog):
 
     def __init__(self, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What are these samples?")
-        words = Words(f"Nothing in {path.name} says what its samples are. Whoever recorded it knows.")
+        self.setWindowTitle(tr("What are these samples?"))
+        words = Words(tr("Nothing in {name} says what its samples are. Whoever recorded it knows.", name=path.name))
         words.setWordWrap(True)
         self.kind = QComboBox()
         for datatype, name in KINDS.items():
@@ -45,17 +46,17 @@ class Describe(QDialog):
         self.kind.setCurrentIndex(list(KINDS).index(BY_SUFFIX.get(path.suffix.lower(), "cu8")))
         named = [f"{m[1]} {m[2]}" for m in IN_NAME.finditer(path.stem)]
         self.rate = QLineEdit(named[-1] if named else USUAL_RATE)
-        self.rate.setAccessibleName("Samples a second")
-        self.kind.setAccessibleName("Type of the samples")
+        self.rate.setAccessibleName(tr("Samples a second"))
+        self.kind.setAccessibleName(tr("Type of the samples"))
         form = QFormLayout(self)
         form.setContentsMargins(18, 16, 18, 14)
         form.setVerticalSpacing(10)
         form.addRow(words)
-        form.addRow("Type", self.kind)
-        form.addRow("Samples a second", self.rate)
+        form.addRow(tr("Type"), self.kind)
+        form.addRow(tr("Samples a second"), self.rate)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.read = sure(buttons.button(QDialogButtonBox.StandardButton.Ok))
-        self.read.setText("Read it")
+        self.read.setText(tr("Read it"))
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         form.addRow(buttons)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from eager_tern.demo.obeying import Gadget
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.words import shortened
+from eager_tern.texts import tr
 
 HEIGHT, PICTURE = 92, 58
 LEFT = 14
@@ -32,8 +33,8 @@ class Face(QWidget):
         self.setVisible(gadget is not None)
         if gadget is not None:
             shown = ", ".join(f"{name} {value}" for name, value in gadget.state.items() if value != "")
-            self.setAccessibleName(f"{gadget.name}, simulated")
-            self.setAccessibleDescription(f"It shows {shown}. {self._words(gadget)}")
+            self.setAccessibleName(tr("{name}, simulated", name=gadget.name))
+            self.setAccessibleDescription(tr("It shows {shown}. {words}", shown=shown, words=self._words(gadget)))
             self.setToolTip(self._words(gadget))
         self.update()
 
@@ -44,10 +45,12 @@ class Face(QWidget):
     def _words(gadget: Gadget) -> str:
         if gadget.last.obeyed is None:
             return (
-                f"Not obeyed: {gadget.last.why}" if "nothing yet" not in gadget.last.why else "It has heard nothing yet"
+                tr("Not obeyed: {why}", why=gadget.last.why)
+                if "nothing yet" not in gadget.last.why
+                else tr("It has heard nothing yet")
             )
         told = gadget.last.obeyed
-        return f"Obeyed: {told['key']}" if "key" in told else "Obeyed"
+        return tr("Obeyed: {key}", key=told["key"]) if "key" in told else tr("Obeyed")
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         gadget = self._gadget
@@ -95,7 +98,10 @@ def _cabinet(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
     painter.setPen(QPen(colour("attention" if on else "fog"), 2.4))
     painter.drawLine(centre, tip)
     _big(painter, box.adjusted(56, 0, 0, 0), f"{float(state['temperature']):g}°", "ink" if on else "fog")
-    lines = [f"{state['mode']}, {state['humidity']} %", f"blower {state['blower']}" if on else "off"]
+    lines = [
+        tr("{mode}, {humidity} %", mode=state["mode"], humidity=state["humidity"]),
+        tr("blower {blower}", blower=state["blower"]) if on else tr("off"),
+    ]
     _beside(painter, box, lines)
 
 
@@ -106,7 +112,7 @@ def _projector(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
     painter.setBrush(colour("paper" if lit else "margin"))
     painter.drawRect(slide)
     _big(painter, slide.adjusted(14, 0, 0, 0), str(gadget.state["slide"]))
-    _beside(painter, box, ["slide", f"lamp {gadget.state['lamp']}"])
+    _beside(painter, box, [tr("slide"), tr("lamp {lamp}", lamp=gadget.state["lamp"])])
 
 
 def _guide(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
@@ -118,7 +124,7 @@ def _guide(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
         painter.fillRect(
             QRectF(left + step * 8, box.bottom() - height - 2, 5, height), colour("ink" if filled else "rule")
         )
-    _beside(painter, box, ["stop", "loudness"])
+    _beside(painter, box, [tr("stop"), tr("loudness")])
 
 
 def _lamp(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
@@ -135,7 +141,7 @@ def _lamp(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
             QPointF(centre.x() + cos(angle) * start, centre.y() + sin(angle) * start),
             QPointF(centre.x() + cos(angle) * end, centre.y() + sin(angle) * end),
         )
-    _beside(painter, box, [f"glow {glow} of 10", "in nest box 4"])
+    _beside(painter, box, [tr("glow {glow} of 10", glow=glow), tr("in nest box 4")])
 
 
 def _shutters(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
@@ -156,13 +162,18 @@ def _shutters(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
 def _tide(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
     _big(painter, box, f"{float(gadget.state['level']):g} cm")
     _beside(
-        painter, box, [f"water {float(gadget.state['water']):g} °C", f"battery {float(gadget.state['battery']):.2f} V"]
+        painter,
+        box,
+        [
+            tr("water {water:g} °C", water=float(gadget.state["water"])),
+            tr("battery {battery:.2f} V", battery=float(gadget.state["battery"])),
+        ],
     )
 
 
 def _turnstile(painter: QPainter, box: QRectF, gadget: Gadget) -> None:
     _big(painter, box, str(gadget.state["visitors"]))
-    _beside(painter, box, ["visitors", f"the last went {gadget.state['way']}"])
+    _beside(painter, box, [tr("visitors"), tr("the last went {way}", way=gadget.state["way"])])
 
 
 FACES: dict[str, Callable[[QPainter, QRectF, Gadget], None]] = {

@@ -14,6 +14,7 @@ from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.comparison_cards import cards_for_comparison
 from eager_tern.session.session import Session
 from eager_tern.session.words import duration
+from eager_tern.texts import plural, tr
 
 STATUS_ROLES = {"proven": "proven", "uncertain": "uncertain", "failing": "attention", "note": "fog"}
 
@@ -26,7 +27,11 @@ class StripsPicture(QWidget):
         self._strips = strips
         self.setFixedHeight(62)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        words = ", ".join(f"{c.count} {kind}s of {duration(c.centre_us)}" for kind, c in strips.clusters)
+        counted = {"mark": ("mark", "marks"), "space": ("space", "spaces")}
+        words = ", ".join(
+            tr("{marks} of {length}", marks=plural(cluster.count, *counted[kind]), length=duration(cluster.centre_us))
+            for kind, cluster in strips.clusters
+        )
         self.setAccessibleName(words)
         self.setToolTip(tool_tip(words))
 
@@ -42,8 +47,8 @@ class StripsPicture(QWidget):
         middle = 31.0
         painter.setFont(text_font(SMALL_PX))
         for name, values, top, bottom, role in (
-            ("marks", self._strips.marks_us, middle - 14, middle - 1, "ink"),
-            ("spaces", self._strips.spaces_us, middle + 1, middle + 14, "proven"),
+            (tr("marks"), self._strips.marks_us, middle - 14, middle - 1, "ink"),
+            (tr("spaces"), self._strips.spaces_us, middle + 1, middle + 14, "proven"),
         ):
             painter.setPen(colour("quiet"))
             painter.drawText(QPointF(0, (top + bottom) / 2 + 4), name)
@@ -101,22 +106,22 @@ class CardView(QFrame):
         links = QHBoxLayout()
         links.setSpacing(16)
         if card.why:
-            self.why_button = self._link("Why?", links)
+            self.why_button = self._link(tr("Why?"), links)
             self.why_button.clicked.connect(self._toggle_why)
         if card.go:
-            button = self._link(f"Show on the {card.go.lower()}", links)
+            button = self._link(tr("Show on the {leaf}", leaf=tr(card.go).lower()), links)
             button.clicked.connect(lambda: self.go.emit(card.go))
         if card.label:
-            button = self._link(f"Label it “{card.label}”", links)
+            button = self._link(tr("Label it “{label}”", label=card.label), links)
             button.clicked.connect(lambda: self.label_asked.emit(card.label))
         if card.accept:
-            button = self._link("Accept", links)
-            button.setToolTip("Believe it all the same: it enters the sheet")
-            button.setAccessibleName(f"Accept {card.title}")
+            button = self._link(tr("Accept"), links)
+            button.setToolTip(tr("Believe it all the same: it enters the sheet"))
+            button.setAccessibleName(tr("Accept {title}", title=card.title))
             button.clicked.connect(lambda: self.accepted.emit(card.accept))
         if card.finding:
-            button = self._link("Dismiss", links)
-            button.setAccessibleName(f"Dismiss {card.title}")
+            button = self._link(tr("Dismiss"), links)
+            button.setAccessibleName(tr("Dismiss {title}", title=card.title))
             button.clicked.connect(lambda: self.dismissed.emit(card.finding))
         if links.count():
             links.addStretch(1)
@@ -132,7 +137,7 @@ class CardView(QFrame):
 
     def _toggle_why(self) -> None:
         self._why.setVisible(not self._why.isVisible())
-        self.why_button.setText("Less" if self._why.isVisible() else "Why?")
+        self.why_button.setText(tr("Less") if self._why.isVisible() else tr("Why?"))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
@@ -158,7 +163,7 @@ class Findings(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Findings")
+        self.setAccessibleName(tr("Findings"))
         self.cards: list[Card] = []
         self._of_stack = False
         comparison.changed.connect(self.refresh)
@@ -185,18 +190,21 @@ class Findings(QScrollArea):
             cards = cards_for_comparison(
                 found, [press.label for press in self._comparison.rows], self._comparison.verdicts
             )
-            heading = f"FINDINGS ABOUT {found.stack.rows} FRAMES"
+            heading = tr("FINDINGS ABOUT {rows} FRAMES", rows=found.stack.rows)
         elif len(presses) == 1:
             press = presses[0]
             keys, take = self._session.key_table(), self._session.take(press)
             cards = cards_for_press(
                 press, self._session.frame(press), self._session.tally(), keys, take, self._session.shown_presses()
             )
-            heading = "FINDINGS ABOUT THIS FRAME"
+            heading = tr("FINDINGS ABOUT THIS FRAME")
         elif presses:
-            cards, heading = cards_for_several(presses), f"FINDINGS ABOUT {len(presses)} FRAMES"
+            cards, heading = (
+                cards_for_several(presses),
+                tr("FINDINGS ABOUT {presses} FRAMES", presses=len(presses)),
+            )
         else:
-            cards, heading = [], "FINDINGS"
+            cards, heading = [], tr("FINDINGS")
         if cards == self.cards and self.widget() is not None and cards:
             return
         self.cards = cards
@@ -215,7 +223,7 @@ class Findings(QScrollArea):
             view.accepted.connect(self._comparison.accept)
             layout.addWidget(view)
         if not cards:
-            empty = Words("What is found out about a frame stands here, with the evidence for it.")
+            empty = Words(tr("What is found out about a frame stands here, with the evidence for it."))
             empty.setObjectName("aside")
             empty.setWordWrap(True)
             layout.addWidget(empty)

@@ -15,6 +15,7 @@ from eager_tern.desk.words import Words, shortened, tool_tip
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice, source_choices
+from eager_tern.texts import tr
 
 
 class Elided(Words):
@@ -54,14 +55,14 @@ class Header(QWidget):
         self._plan = plan
         self.choice: SourceChoice | None = None
         self.remembered = ""  # the device listened to last, to be taken again where it is found
-        self.gadget = _menu_button("gadget", "Gadget")
+        self.gadget = _menu_button("gadget", tr("Gadget"))
         menu_of(self.gadget).aboutToShow.connect(self._fill_gadgets)
-        self.source = _menu_button("source", "Source")
+        self.source = _menu_button("source", tr("Source"))
         menu_of(self.source).aboutToShow.connect(self._fill_sources)
-        self.listen = QPushButton("Listen")
+        self.listen = QPushButton(tr("Listen"))
         self.listen.setObjectName("listen")
         self.listen.setCheckable(True)
-        self.listen.setToolTip("Listen to the source (Space)")
+        self.listen.setToolTip(tr("Listen to the source (Space)"))
         self.listen.setMinimumWidth(188)
         self.listen.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.listen.clicked.connect(self.listen_asked)
@@ -99,19 +100,23 @@ class Header(QWidget):
 
     def refresh(self) -> None:
         gadget = self._session.gadget
-        self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else "Nothing open")
+        self.gadget.setText(f"{gadget.name} ▾" if gadget is not None else tr("Nothing open"))
         self.gadget.setEnabled(gadget is not None)
         shots = self._plan.shots()
         at = next_shot(shots)
         if at is not None:
             done = sum(not shot.open for shot in shots)
-            self._progress.setText(f"next shot · {done} of {len(shots)} taken")
+            self._progress.setText(tr("next shot · {done} of {shots} taken", done=done, shots=len(shots)))
             self._next.say(shots[at].spoken)
             return
         keys = self._session.key_table()
         missing = [key.name for key in keys if key.best is None]
-        self._progress.setText(f"{len(keys) - len(missing)} of {len(keys)} keys caught" if keys else "")
-        self._next.say(f"next: {missing[0]}" if missing else "every key is caught" if keys else "")
+        self._progress.setText(
+            tr("{caught} of {keys} keys caught", caught=len(keys) - len(missing), keys=len(keys)) if keys else ""
+        )
+        self._next.say(
+            tr("next: {missing}", missing=missing[0]) if missing else tr("every key is caught") if keys else ""
+        )
 
     def choose(self, choice: SourceChoice) -> None:
         """Take this source."""
@@ -121,7 +126,9 @@ class Header(QWidget):
 
     def show_listening(self, on: bool, waiting: bool = False) -> None:
         self.listen.setChecked(on)
-        self.listen.setText(("Waiting · Space to stop" if waiting else "Listening · Space to stop") if on else "Listen")
+        self.listen.setText(
+            (tr("Waiting · Space to stop") if waiting else tr("Listening · Space to stop")) if on else tr("Listen")
+        )
         self.source.setEnabled(not on)
 
     def _fill_gadgets(self) -> None:
@@ -133,8 +140,8 @@ class Header(QWidget):
             action.setChecked(self._session.gadget is not None and gadget.id == self._session.gadget.id)
             action.triggered.connect(partial(self.gadget_asked.emit, gadget.id))
         menu.addSeparator()
-        add_action(menu, "Rename …").triggered.connect(lambda: self.rename_asked.emit())
-        add_action(menu, "New gadget …").triggered.connect(lambda: self.new_gadget_asked.emit())
+        add_action(menu, tr("Rename …")).triggered.connect(lambda: self.rename_asked.emit())
+        add_action(menu, tr("New gadget …")).triggered.connect(lambda: self.new_gadget_asked.emit())
 
     def _fill_sources(self) -> None:
         menu = menu_of(self.source)
@@ -142,7 +149,7 @@ class Header(QWidget):
         name = self._session.gadget.name if self._session.gadget is not None else ""
         choices = source_choices(name)
         if not any(choice.device for choice in choices):
-            add_action(menu, "No serial port found; plug a recorder in", enabled=False)
+            add_action(menu, tr("No serial port found; plug a recorder in"), enabled=False)
             menu.addSeparator()
         for choice in choices:
             add_action(menu, choice.name).triggered.connect(partial(self.choose, choice))

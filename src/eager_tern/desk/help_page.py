@@ -16,15 +16,16 @@ from eager_tern.desk.words import Words
 from eager_tern.places import casebooks_folder, log_path, sheets_folder
 from eager_tern.protocol.sheet_help import GENERAL, KEYS, TABLES
 from eager_tern.session.commands import Commands
+from eager_tern.texts import tr
 
 Rows = Sequence[tuple[str, str]]
 LEFT_WIDTH, RIGHT_WIDTH = 250, 640
 # Keys that belong to a view rather than to a command.
 ELSEWHERE: Rows = (
-    ("Return", "type a label: in the log, on a row of the stack"),
-    ("Up, Down", "another press, row or key"),
-    ("Delete", "delete the selected presses; take a key that was never caught off the plate"),
-    ("Esc", "leave what is being typed as it was"),
+    ("Return", tr("type a label: in the log, on a row of the stack")),
+    (tr("Up, Down"), tr("another press, row or key")),
+    (tr("Delete"), tr("delete the selected presses; take a key that was never caught off the plate")),
+    (tr("Esc"), tr("leave what is being typed as it was")),
 )
 IN_PRESS = ("first", "held", "count", "period_us", "gap_us")
 IN_FRAMES = ("parts", "repeat", "inverts")
@@ -57,7 +58,7 @@ class HelpPage(QScrollArea):
         top = QHBoxLayout()
         top.addWidget(words)
         top.addStretch(1)
-        top.addWidget(link("back to the desk", "Back to the desk", self.closed.emit))
+        top.addWidget(link(tr("back to the desk"), tr("Back to the desk"), self.closed.emit))
         layout.addLayout(top)
         grid = QGridLayout()
         grid.setHorizontalSpacing(18)
@@ -77,7 +78,7 @@ def keys_page(commands: Commands, groups: Mapping[str, tuple[str, ...]]) -> Help
         (name, [(_shown(commands[each].key), commands[each].plain) for each in ids if commands[each].key])
         for name, ids in groups.items()
     ]
-    return HelpPage("Keys", [*rows, ("In the views", ELSEWHERE)])
+    return HelpPage(tr("Keys"), [*rows, (tr("In the views"), ELSEWHERE)])
 
 
 def sheet_page() -> HelpPage:
@@ -88,7 +89,7 @@ def sheet_page() -> HelpPage:
     groups = {"At the top": top, **several, "[[checks]]": IN_CHECKS}
     rows = [(title, [(name, KEYS[name]) for name in names]) for title, names in groups.items()]
     general = [("", GENERAL), *((f"[{name}]", words) for name, words in TABLES.items())]
-    return HelpPage("The sheet language", [("", general), *rows], exact=True)
+    return HelpPage(tr("The sheet language"), [("", general), *rows], exact=True)
 
 
 def about_page() -> HelpPage:
@@ -96,22 +97,35 @@ def about_page() -> HelpPage:
     return HelpPage(
         "Eager Tern",
         [
-            ("", [("version", f"{__version__}, with Qt {QT_VERSION_STR} and PyQt {PYQT_VERSION_STR}")]),
             (
-                "Licences",
+                "",
                 [
-                    ("Eager Tern", "GPL-3.0-or-later: use it, change it, pass it on under the same terms"),
-                    ("B612, B612 Mono", "the typefaces, made for cockpit displays: SIL Open Font License 1.1"),
-                    ("what you take home", "is yours, without any condition"),
+                    (
+                        "version",
+                        tr(
+                            "{version}, with Qt {qt} and PyQt {pyqt}",
+                            version=__version__,
+                            qt=QT_VERSION_STR,
+                            pyqt=PYQT_VERSION_STR,
+                        ),
+                    )
                 ],
             ),
             (
-                "Where things are",
+                tr("Licences"),
                 [
-                    ("your own sheets", str(sheets_folder())),
-                    ("casebooks not named yet", str(casebooks_folder())),
-                    ("what the desk remembers", str(settings_path())),
-                    ("what went wrong", str(log_path())),
+                    ("Eager Tern", tr("GPL-3.0-or-later: use it, change it, pass it on under the same terms")),
+                    ("B612, B612 Mono", tr("the typefaces, made for cockpit displays: SIL Open Font License 1.1")),
+                    (tr("what you take home"), tr("is yours, without any condition")),
+                ],
+            ),
+            (
+                tr("Where things are"),
+                [
+                    (tr("your own sheets"), str(sheets_folder())),
+                    (tr("casebooks not named yet"), str(casebooks_folder())),
+                    (tr("what the desk remembers"), str(settings_path())),
+                    (tr("what went wrong"), str(log_path())),
                 ],
             ),
         ],

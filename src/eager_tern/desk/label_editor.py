@@ -8,6 +8,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QApplication, QCompleter, QLineEdit, QWidget
 
+from eager_tern.texts import tr
+
 
 class LabelEditor(QLineEdit):
     """``press_id`` is the press whose label is typed."""
@@ -19,8 +21,8 @@ class LabelEditor(QLineEdit):
         self.press_id = press_id
         self._over = False
         self.setObjectName("label-editor")
-        self.setPlaceholderText("the key's name")
-        self.setAccessibleName("Label of this press")
+        self.setPlaceholderText(tr("the key's name"))
+        self.setAccessibleName(tr("Label of this press"))
         self.setFixedHeight(25)
         completer = QCompleter(names, self)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)

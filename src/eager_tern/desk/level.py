@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from eager_tern.desk.theme import colour
 from eager_tern.signal.quality import CLIPPED
+from eager_tern.texts import tr
 
 BARS, EVERY_MS, BAR, FULL = 14, 150, 5, 60
 
@@ -26,7 +27,7 @@ class Level(QWidget):
         self._timer.setInterval(EVERY_MS)
         self._timer.timeout.connect(self._tick)
         self.setFixedSize(BARS * BAR, 26)
-        self.setAccessibleName("Level of the source")
+        self.setAccessibleName(tr("Level of the source"))
 
     def run(self, on: bool) -> None:
         """Move while listening."""
@@ -45,7 +46,9 @@ class Level(QWidget):
     def _tick(self) -> None:
         self._bars.append(min(self._pulses / FULL if self._peak is None else self._peak, 1.0))
         self.setAccessibleDescription(
-            f"{self._pulses} pulses in the last moment" if self._peak is None else f"{self._peak:.0%} of full scale"
+            tr("{pulses} pulses in the last moment", pulses=self._pulses)
+            if self._peak is None
+            else tr("{peak:.0%} of full scale", peak=self._peak)
         )
         self._pulses, self._peak = 0, None if self._peak is None else 0.0
         self.update()

@@ -11,15 +11,16 @@ from eager_tern.desk.choice import choice
 from eager_tern.desk.words import Words
 from eager_tern.linecode.values import Code
 from eager_tern.protocol.describing import Assumed
+from eager_tern.texts import tr
 
 # Line codes with the bits that a symbol stands for; serial characters find out how many they have.
 CODES: dict[tuple[Code, int | None], str] = {
-    ("pulse-distance", 1): "pulse distance",
-    ("pulse-width", 1): "pulse width",
-    ("biphase", 1): "bi-phase",
-    ("pulse-distance", 2): "distance, two bits",
-    ("pulse-width", 2): "width, two bits",
-    ("async-serial", None): "serial",
+    ("pulse-distance", 1): tr("pulse distance"),
+    ("pulse-width", 1): tr("pulse width"),
+    ("biphase", 1): tr("bi-phase"),
+    ("pulse-distance", 2): tr("distance, two bits"),
+    ("pulse-width", 2): tr("width, two bits"),
+    ("async-serial", None): tr("serial"),
 }
 MOST_BEFORE = 40
 USUAL_TOLERANCE = 0.2
@@ -33,34 +34,34 @@ class LineChoices(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._assumed = Assumed()
-        self.code = choice("Line code", list(CODES.values()))
+        self.code = choice(tr("Line code"), list(CODES.values()))
         self.leader = QSpinBox()
         self.leader.setRange(0, MOST_BEFORE)
         self.leader.setSingleStep(2)
-        self.leader.setSuffix(" pulses")
-        self.leader.setAccessibleName("Pulses before the data")
-        self.meaning = choice("What a long one means", ["1", "0"])
-        self.order = choice("Which bit comes first", ["lowest", "highest"])
+        self.leader.setSuffix(tr(" pulses"))
+        self.leader.setAccessibleName(tr("Pulses before the data"))
+        self.meaning = choice(tr("What a long one means"), ["1", "0"])
+        self.order = choice(tr("Which bit comes first"), [tr("lowest"), tr("highest")])
         self.tolerance = QSpinBox()
         self.tolerance.setRange(1, 49)
         self.tolerance.setPrefix("± ")
         self.tolerance.setSuffix(" %")
-        self.tolerance.setAccessibleName("Tolerance of the clock")
-        self.tolerance.setToolTip("How far a frame's clock may be off")
+        self.tolerance.setAccessibleName(tr("Tolerance of the clock"))
+        self.tolerance.setToolTip(tr("How far a frame's clock may be off"))
         for box in (self.leader, self.tolerance):
             box.setKeyboardTracking(False)
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.what = Words("a long one is")
+        self.what = Words(tr("a long one is"))
         grid = QGridLayout(self)  # two rows: they fit the narrowest window
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
         grid.setColumnStretch(4, 1)
         choices: tuple[tuple[QLabel, QWidget], ...] = (
-            (Words("read as"), self.code),
-            (Words("data behind"), self.leader),
+            (Words(tr("read as")), self.code),
+            (Words(tr("data behind")), self.leader),
             (self.what, self.meaning),
-            (Words("first bit"), self.order),
+            (Words(tr("first bit")), self.order),
         )
         for number, (words, widget) in enumerate(choices):
             grid.addWidget(words, number // 2, 2 * (number % 2))
@@ -80,7 +81,7 @@ class LineChoices(QWidget):
             self.code.setCurrentIndex(list(CODES).index(shown))
         self.meaning.setCurrentIndex(int(assumed.turned))
         self.order.setCurrentIndex(int(assumed.highest_first))
-        self.what.setText("mark first is" if assumed.code == "biphase" else "a long one is")
+        self.what.setText(tr("mark first is") if assumed.code == "biphase" else tr("a long one is"))
 
     def show_tolerance(self, part: float) -> None:
         _set(self.tolerance, round(100 * part))

@@ -24,7 +24,8 @@ from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, Theme, colour, text_font
 from eager_tern.desk.words import Words, shortened
 from eager_tern.session.session import Session
-from eager_tern.session.words import clock_time, hold, plural, short_code
+from eager_tern.session.words import clock_time, hold, short_code
+from eager_tern.texts import plural, tr
 
 ROW_HEIGHT, FOLD_HEIGHT = 46, 27
 THUMB_WIDTH, THUMB_HEIGHT = 96, 11
@@ -65,7 +66,12 @@ class LogDelegate(QStyledItemDelegate):
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
         pulses = stray.reading.frames[0][1] - stray.reading.frames[0][0] + 1
-        text = f"{clock_time(stray.caught_at)} · {plural(pulses // 2 + 1, 'mark')} in {stray.reading.held_us:.0f} µs"
+        text = tr(
+            "{clock_time} · {marks} in {held_us:.0f} µs",
+            clock_time=clock_time(stray.caught_at),
+            marks=plural(pulses // 2 + 1, "mark", "marks"),
+            held_us=stray.reading.held_us,
+        )
         painter.drawText(inner.adjusted(14, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _press(self, painter: QPainter, inner: QRectF, press: Caught, said: str) -> None:
@@ -75,7 +81,7 @@ class LogDelegate(QStyledItemDelegate):
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, clock_time(press.caught_at))
         painter.setFont(text_font(bold=bool(press.label)))
         painter.setPen(colour("ink" if press.label else "quiet"))
-        label = shortened(painter.fontMetrics(), said or "type a label", inner.width() - 72)
+        label = shortened(painter.fontMetrics(), said or tr("type a label"), inner.width() - 72)
         painter.drawText(top, Qt.AlignmentFlag.AlignVCenter, label)
         painter.drawPixmap(int(inner.left()), int(inner.top()) + 22, self._thumb(press))
         painter.setFont(text_font(ASIDE_PX))  # its digits are of one width, its points and colons stand close
@@ -130,7 +136,7 @@ class LogView(QTableView):
         self.setTabKeyNavigation(False)
         self.setVerticalScrollMode(QTableView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Log of presses")
+        self.setAccessibleName(tr("Log of presses"))
         session.selection_changed.connect(self._show_selection)
         model.modelReset.connect(lambda: self._fit_rows())
         model.rowsInserted.connect(lambda _, first, last: self._fit_rows(first, last))
@@ -271,9 +277,9 @@ class Log(QWidget):
         self._heading = Words()
         self._heading.setObjectName("heading")
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("find a label, protocol or code")
+        self.filter.setPlaceholderText(tr("find a label, protocol or code"))
         self.filter.setClearButtonEnabled(True)
-        self.filter.setAccessibleName("Filter the log")
+        self.filter.setAccessibleName(tr("Filter the log"))
         self.filter.textChanged.connect(self.model.set_filter)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 10, 0, 0)
@@ -294,6 +300,12 @@ class Log(QWidget):
         presses = self._session.shown_presses()
         strays = self._session.tally().strays
         chosen = len(self._session.selected)
-        words = f"LOG · {plural(len(presses), 'press', 'presses')}"
-        words += f" · {chosen} selected" if chosen > 1 else f" · {plural(strays, 'stray')} folded" if strays else ""
+        words = tr("LOG · {presses}", presses=plural(len(presses), "press", "presses"))
+        words += (
+            tr(" · {chosen} selected", chosen=chosen)
+            if chosen > 1
+            else tr(" · {strays} folded", strays=plural(strays, "stray", "strays"))
+            if strays
+            else ""
+        )
         self._heading.setText(words)

@@ -15,7 +15,8 @@ from eager_tern.compare.stack import Label
 from eager_tern.protocol.codes import codes_of
 from eager_tern.session.inbox import Slices
 from eager_tern.session.session import Session
-from eager_tern.session.words import clock_time, hold, plural, short_code
+from eager_tern.session.words import clock_time, hold, short_code
+from eager_tern.texts import plural, tr
 
 AT_ONCE = 500  # presses that are looked at before others may get their turn
 ENOUGH_LABELS = 500  # tell what is usual
@@ -33,7 +34,7 @@ class StrayFold:
     @property
     def text(self) -> str:
         first, last = (clock_time(s.caught_at) for s in (self.strays[0], self.strays[-1]))
-        return f"{plural(len(self.strays), 'stray')}, {first}" + (f"–{last[3:]}" if last != first else "")
+        return f"{plural(len(self.strays), 'stray', 'strays')}, {first}" + (f"–{last[3:]}" if last != first else "")
 
 
 Row = Caught | StrayFold
@@ -235,9 +236,13 @@ class LogModel(QAbstractListModel):
             return row.text if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) else None
         if role == Qt.ItemDataRole.ToolTipRole:
             codes = codes_of(np.array(list(row.reading.bits), np.uint8))
-            return f"{codes.as_sent} as sent\n{codes.turned} first bit lowest" if codes is not None else None
+            return (
+                tr("{as_sent} as sent\n{turned} first bit lowest", as_sent=codes.as_sent, turned=codes.turned)
+                if codes is not None
+                else None
+            )
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            parts = [row.label or "unlabelled", short_code(row) if not row.stray else "stray", hold(row)]
+            parts = [row.label or tr("unlabelled"), short_code(row) if not row.stray else tr("stray"), hold(row)]
             return ", ".join(part for part in [*parts, clock_time(row.caught_at)] if part)
         return None
 

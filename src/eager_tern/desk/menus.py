@@ -8,20 +8,21 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from eager_tern.session.commands import Commands
+from eager_tern.texts import tr
 
 SEPARATOR = ""
 # Commands by their ids. "leaves" stands for the leaves of the desk, "recent" for a menu of its own.
 MENUS: dict[str, tuple[str, ...]] = {
-    "&File": (
+    tr("&File"): (
         "new", "open", "recent", "example", "tour", SEPARATOR, "import", "home", "save_as", SEPARATOR, "quit",
     ),
-    "&Edit": ("undo", "redo", SEPARATOR, "label", "copy", "find", SEPARATOR, "preferences"),
-    "&View": ("leaves", SEPARATOR, "wrap", "log", "night"),
-    "&Source": ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
-    "S&end": ("say", "send_all", "silence"),
-    "&Help": ("keys", "sheet_language", SEPARATOR, "about"),
+    tr("&Edit"): ("undo", "redo", SEPARATOR, "label", "copy", "find", SEPARATOR, "preferences"),
+    tr("&View"): ("leaves", SEPARATOR, "wrap", "log", "night"),
+    tr("&Source"): ("listen", "armed", "ear", "missed", "play", "publish", SEPARATOR, "skip", "repeat", "back"),
+    tr("S&end"): ("say", "send_all", "silence"),
+    tr("&Help"): ("keys", "sheet_language", SEPARATOR, "about"),
 }  # fmt: skip
-RECENT = "Open &recent"
+RECENT = tr("Open &recent")
 
 
 class Menus:
@@ -53,7 +54,7 @@ class Menus:
         command = self._commands[command_id]
         action = QAction(command.words, menu)
         if command.key == "Space":  # no shortcut: where a button or an editor has the focus, Space is theirs
-            action.setText(f"{command.words}\tSpace")
+            action.setText(f"{command.words}\t{tr('Space')}")
         elif command.key:
             action.setShortcut(QKeySequence(command.key))
         action.setCheckable(command.checked is not None)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from eager_tern.desk.words import Words
+from eager_tern.texts import tr
 
 
 class Notice(QFrame):
@@ -21,7 +22,7 @@ class Notice(QFrame):
         self._action.setObjectName("link")
         self._act: Callable[[], None] | None = None
         self._action.clicked.connect(self._do)
-        self._dismiss = QPushButton("Dismiss")
+        self._dismiss = QPushButton(tr("Dismiss"))
         self._dismiss.setObjectName("link")
         self._dismiss.clicked.connect(self.hide)
         layout = QHBoxLayout(self)

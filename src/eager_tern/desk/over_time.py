@@ -15,10 +15,10 @@ from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour
 from eager_tern.desk.words import Words
 from eager_tern.protocol.positions import Positions, parse_positions, positions_text
-from eager_tern.session.words import plural
 from eager_tern.signal.values import Floats
+from eager_tern.texts import plural, tr
 
-NOTHING = "nothing typed"
+NOTHING = tr("nothing typed")
 
 
 class OverTime(QWidget):
@@ -30,23 +30,23 @@ class OverTime(QWidget):
         self._times: Floats = np.empty(0)
         self._found: Comparison | None = None
         self.label = QComboBox()
-        self.label.setAccessibleName("Beside the typed values of")
+        self.label.setAccessibleName(tr("Beside the typed values of"))
         self.bits = QLineEdit()
-        self.bits.setAccessibleName("Bits of the number, the highest first")
-        self.bits.setPlaceholderText("bits, as in 19-27")
+        self.bits.setAccessibleName(tr("Bits of the number, the highest first"))
+        self.bits.setPlaceholderText(tr("bits, as in 19-27"))
         self.bits.setMaximumWidth(170)
-        self.signed = QCheckBox("signed")
+        self.signed = QCheckBox(tr("signed"))
         self.follow = link(
-            "find what follows it", "Find the bits that follow the typed values in time", self.find_followers
+            tr("find what follows it"), tr("Find the bits that follow the typed values in time"), self.find_followers
         )
         self.told = Words()
         self.told.setWordWrap(True)
         self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem()})
         self.plot.setMenuEnabled(False)
-        self.plot.setAccessibleName("The number over time")
+        self.plot.setAccessibleName(tr("The number over time"))
         row = QHBoxLayout()
         row.setSpacing(6)
-        for widget in (Words("beside"), self.label, self.follow, Words("bits"), self.bits, self.signed):
+        for widget in (Words(tr("beside")), self.label, self.follow, Words(tr("bits")), self.bits, self.signed):
             row.addWidget(widget)
         row.addStretch(1)
         layout = QVBoxLayout(self)
@@ -124,8 +124,8 @@ class OverTime(QWidget):
 
     def _nothing(self) -> str:
         if self.bits.text().strip():
-            return f"A frame has {self._stack.columns} bits, counted from 0."
-        return (
+            return tr("A frame has {columns} bits, counted from 0.", columns=self._stack.columns)
+        return tr(
             "No bits follow the typed values closely. Type the bits of a number to see its curve, "
             "or label some more frames with what a display shows."
         )
@@ -141,11 +141,24 @@ class OverTime(QWidget):
         self.plot.plot(
             self._times, values, pen=line, symbol="o", symbolSize=4, symbolPen=None, symbolBrush=colour("proven")
         )
-        text = f"The line is the number in bits {positions} of {plural(self._stack.rows, 'frame')}"
+        text = tr(
+            "The line is the number in bits {positions} of {frames}",
+            positions=positions,
+            frames=plural(self._stack.rows, "frame", "frames"),
+        )
         if typed is not None:
             sign = "+" if offset >= 0 else "−"
-            text += f", times {scale:.4g} {sign} {abs(offset):.4g}; the diamonds are what was typed, "
-            text += f"{plural(int((~np.isnan(typed)).sum()), 'time')}. They share {same:.2%} of their changes (r²)"
+            text += tr(
+                ", times {scale:.4g} {sign} {offset:.4g}; the diamonds are what was typed, ",
+                scale=scale,
+                sign=sign,
+                offset=abs(offset),
+            )
+            text += tr(
+                "{times}. They share {same:.2%} of their changes (r²)",
+                times=plural(int((~np.isnan(typed)).sum()), "time", "times"),
+                same=same,
+            )
         self.told.setText(f"{text}.")
 
 

@@ -17,6 +17,7 @@ from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time, duration
 from eager_tern.signal.measure import best_shift_us, differing_stretches, edge_difference_us
 from eager_tern.signal.values import Floats, Pulses
+from eager_tern.texts import tr
 
 LEFT, NAME_WIDTH, NOTE_WIDTH = 18, 118, 84
 ROW, MARK_HEIGHT, TOP = 21, 13, 24
@@ -44,7 +45,7 @@ def overlay_rows(session: Session, presses: list[Caught], best_fit: bool = False
         best = session.frame(press).best
         if not rows:
             unit = best.clock.unit_us if best is not None else None
-            rows.append(OverlayRow(press, pulses, "this one", 0.0, np.empty((0, 2))))
+            rows.append(OverlayRow(press, pulses, tr("this one"), 0.0, np.empty((0, 2))))
             continue
         first = rows[0].pulses
         if unit and best is not None and abs(best.clock.unit_us / unit - 1) < SAME_CLOCK:
@@ -55,9 +56,9 @@ def overlay_rows(session: Session, presses: list[Caught], best_fit: bool = False
         differs = differing_stretches(first, pulses, shift, SAME * short)
         apart = edge_difference_us(first, pulses)
         if len(differs):
-            note = f"differs in {len(differs)}"
+            note = tr("differs in {differs}", differs=len(differs))
         else:
-            note = "other edges" if apart is None else f"± {duration(apart)}"
+            note = tr("other edges") if apart is None else f"± {duration(apart)}"
         rows.append(OverlayRow(press, pulses, note, shift, differs))
     return rows
 
@@ -99,7 +100,7 @@ class Overlay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
-        painter.drawText(QPointF(LEFT, 14), self._heading + (", where they agree best" if self.best_fit else ""))
+        painter.drawText(QPointF(LEFT, 14), self._heading + (tr(", where they agree best") if self.best_fit else ""))
         longest = max(row.pulses.duration_us for row in self._rows)
         box = QRectF(LEFT + NAME_WIDTH, TOP, self.width() - LEFT - NAME_WIDTH - NOTE_WIDTH, MARK_HEIGHT)
         for n, row in enumerate(self._rows):
@@ -124,7 +125,7 @@ class Overlay(QWidget):
     def _draw_bits(self, painter: QPainter, top: float) -> None:
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("quiet"))
-        painter.drawText(QPointF(LEFT, top + 14), "THEIR BITS, compared with the first row")
+        painter.drawText(QPointF(LEFT, top + 14), tr("THEIR BITS, compared with the first row"))
         first = self._rows[0].press.reading.bits
         left, top = LEFT + NAME_WIDTH, top + TOP
         ruled = [
@@ -149,7 +150,7 @@ class Overlay(QWidget):
             painter.setFont(text_font(SMALL_PX))
             painter.setPen(QPen(colour("uncertain")))
             painter.drawText(
-                QPointF(left, top + len(self._rows) * BIT_ROW + 12), "not all have the same number of bits"
+                QPointF(left, top + len(self._rows) * BIT_ROW + 12), tr("not all have the same number of bits")
             )
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

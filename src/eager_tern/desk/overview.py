@@ -13,6 +13,7 @@ from eager_tern.desk.theme import SMALL_PX, colour, text_font
 from eager_tern.session.session import Session
 from eager_tern.session.words import duration
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 MARGIN, TOP, MARK_HEIGHT, HEIGHT = 18, 12, 12, 32
 
@@ -31,8 +32,8 @@ class Overview(QWidget):
         self._chosen: Caught | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Overview of the whole take")
-        self.setToolTip("The whole take; click to go to the press nearest to there")
+        self.setAccessibleName(tr("Overview of the whole take"))
+        self.setToolTip(tr("The whole take; click to go to the press nearest to there"))
 
     def sizeHint(self) -> QSize:
         return QSize(600, HEIGHT)

@@ -13,7 +13,8 @@ from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words, shortened
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
-from eager_tern.session.words import plural, short_code
+from eager_tern.session.words import short_code
+from eager_tern.texts import plural, tr
 
 KEY_WIDTH, KEY_HEIGHT, GAP, MARGIN = 148, 62, 12, 22
 DRAG_PX = 6
@@ -35,7 +36,7 @@ class Plate(QWidget):
         self._drag: QPointF | None = None
         self._current = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Handset plate")
+        self.setAccessibleName(tr("Handset plate"))
         for event in (session.opened, session.presses_changed, session.selection_changed):
             event.connect(self.refresh)
         session.press_changed.when(self.refresh)
@@ -47,8 +48,18 @@ class Plate(QWidget):
         self.ghosts = ghosts(self.keys)[:MOST_GHOSTS]
         self._current = min(self._current, max(len(self.keys) - 1, 0))
         caught = sum(key.best is not None for key in self.keys)
-        keys = [f"{key.name} {'caught' if key.best is not None else 'missing'}" for key in self.keys]
-        self.setAccessibleDescription(f"{caught} of {plural(len(self.keys), 'key')} caught: {', '.join(keys)}")
+        keys = [
+            tr("{key} caught", key=key.name) if key.best is not None else tr("{key} missing", key=key.name)
+            for key in self.keys
+        ]
+        self.setAccessibleDescription(
+            tr(
+                "{caught} of {keys} caught: {names}",
+                caught=caught,
+                keys=plural(len(self.keys), "key", "keys"),
+                names=", ".join(keys),
+            )
+        )
         self.setMinimumSize(self.sizeHint())
         self.update()
 
@@ -111,12 +122,12 @@ class Plate(QWidget):
         painter.drawText(inner, Qt.AlignmentFlag.AlignTop, name)
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("ink" if best is not None else "quiet"))
-        code = short_code(best) if best is not None else "not caught"
+        code = short_code(best) if best is not None else tr("not caught")
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
         count = f"× {len(key.presses)}" if len(key.presses) > 1 else ""
         if doubtful:
             painter.setPen(colour("uncertain"))
-            count = "same as another" if key.same_as else "differs"
+            count = tr("same as another") if key.same_as else tr("differs")
             painter.setFont(text_font(10))
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, count)
 
@@ -128,7 +139,7 @@ class Plate(QWidget):
         inner = box.adjusted(11, 8, -8, -7)
         painter.setPen(colour("quiet"))
         painter.setFont(text_font(ASIDE_PX))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, "no key sends it")
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop, tr("no key sends it"))
         painter.setFont(text_font(ASIDE_PX))
         painter.drawText(inner, Qt.AlignmentFlag.AlignBottom, code)
 
@@ -222,9 +233,9 @@ class HandsetLeaf(QWidget):
         super().__init__()
         self._session = session
         self.plate = Plate(session, sending)
-        self.says = QPushButton("Keys send")
+        self.says = QPushButton(tr("Keys send"))
         self.says.setCheckable(True)
-        self.says.setToolTip("A click sends a key, for as long as it is held, to the target of the Send leaf")
+        self.says.setToolTip(tr("A click sends a key, for as long as it is held, to the target of the Send leaf"))
         self.says.toggled.connect(self._turn)
         area = QScrollArea()
         area.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -236,11 +247,11 @@ class HandsetLeaf(QWidget):
         self._summary.setObjectName("aside")
         self._summary.setWordWrap(True)
         self.new_key = QLineEdit()
-        self.new_key.setPlaceholderText("add a key by its name")
-        self.new_key.setAccessibleName("Name of a key to add to the plate")
+        self.new_key.setPlaceholderText(tr("add a key by its name"))
+        self.new_key.setAccessibleName(tr("Name of a key to add to the plate"))
         self.new_key.setFixedWidth(210)
         self.new_key.returnPressed.connect(self._add)
-        self.home = QPushButton("Take home …")
+        self.home = QPushButton(tr("Take home …"))
         self.home.clicked.connect(self.home_asked)
         bar = QHBoxLayout()
         bar.setContentsMargins(LEFT, 6, 14, 12)
@@ -280,14 +291,20 @@ class HandsetLeaf(QWidget):
         self.home.setEnabled(caught > 0)
         selected = self._session.selected_presses()
         if not keys:
-            words = "No keys yet. Label a press in the log, or add a key below, and it takes its place here."
+            words = tr("No keys yet. Label a press in the log, or add a key below, and it takes its place here.")
         elif self.plate.says:
-            words = "Click a key to send it; hold it for its repeats. Dotted codes are sent, too: no key sends them."
+            words = tr(
+                "Click a key to send it; hold it for its repeats. Dotted codes are sent, too: no key sends them."
+            )
         elif len(selected) == 1 and not selected[0].label and not selected[0].stray and caught < len(keys):
-            words = f"{caught} of {plural(len(keys), 'key')} caught."
-            words += " The selected press has no label: click the key that sent it."
+            words = tr("{caught} of {keys} caught.", caught=caught, keys=plural(len(keys), "key", "keys"))
+            words += tr(" The selected press has no label: click the key that sent it.")
         else:
-            words = f"{caught} of {plural(len(keys), 'key')} caught. Drag keys to where they are on the real handset."
+            words = tr(
+                "{caught} of {keys} caught. Drag keys to where they are on the real handset.",
+                caught=caught,
+                keys=plural(len(keys), "key", "keys"),
+            )
         self._words.setText(words)
         self._summary.setText(" ".join(summary(keys)))
 

@@ -10,6 +10,7 @@ from eager_tern.desk.qt import sure
 from eager_tern.desk.words import Words
 from eager_tern.errors import InputError
 from eager_tern.session.publishing import Hearer
+from eager_tern.texts import tr
 
 
 class AskBroker(QDialog):
@@ -17,8 +18,8 @@ class AskBroker(QDialog):
 
     def __init__(self, address: str, prefix: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Publish while listening")
-        words = Words("Each press goes to an MQTT broker as it is caught. The password is not kept.")
+        self.setWindowTitle(tr("Publish while listening"))
+        words = Words(tr("Each press goes to an MQTT broker as it is caught. The password is not kept."))
         words.setWordWrap(True)
         self.address = QLineEdit(address or "mqtt://localhost")
         self.password = QLineEdit()
@@ -31,14 +32,18 @@ class AskBroker(QDialog):
         form.setContentsMargins(18, 16, 18, 14)
         form.setVerticalSpacing(10)
         form.addRow(words)
-        for name, field in (("Broker", self.address), ("Password", self.password), ("Topics begin with", self.prefix)):
+        for name, field in (
+            (tr("Broker"), self.address),
+            (tr("Password"), self.password),
+            (tr("Topics begin with"), self.prefix),
+        ):
             field.setAccessibleName(name)
             form.addRow(Words(name), field)
             field.textChanged.connect(self._check)
         form.addRow(self.wrong)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         self.go = sure(buttons.button(QDialogButtonBox.StandardButton.Ok))
-        self.go.setText("Publish")
+        self.go.setText(tr("Publish"))
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         form.addRow(buttons)

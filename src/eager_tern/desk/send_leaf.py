@@ -31,11 +31,12 @@ from eager_tern.session.sending import LineSaid, Sending
 from eager_tern.session.session import Session
 from eager_tern.session.sweeping import Sweeping
 from eager_tern.signal.values import Floats, Pulses
+from eager_tern.texts import tr
 
 PAUSE_MS = 300
 PREVIEW_WIDTH = 300
 ROW, MARK_HEIGHT, LEFT, MOST_ROWS = 46, 20, 2, 4
-EMPTY = (
+EMPTY = tr(
     "A step a line, as on a shot list:\n\n"
     "Power\npause 2 s\nLouder x 5\ntemperature 21, mode dry\ntemperature 16..30 every 1.5 s"
 )
@@ -49,7 +50,7 @@ class RoutineEditor(QPlainTextEdit):
         super().__init__()
         self.lines: list[LineSaid] = []
         self.going = -1
-        self.setAccessibleName("Routine")
+        self.setAccessibleName(tr("Routine"))
         self.setPlaceholderText(EMPTY)
         self.setLineWrapMode(QPlainTextEdit.LineWrapMode.WidgetWidth)
         self.setViewportMargins(0, 0, PREVIEW_WIDTH, 0)
@@ -157,7 +158,7 @@ class SendTape(QWidget):
         self._pulses: Pulses | None = None
         self._leans: Floats = np.empty(0)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Tape of the step at the cursor")
+        self.setAccessibleName(tr("Tape of the step at the cursor"))
         self.setFixedHeight(ROW)
 
     def show_pulses(self, pulses: Pulses | None, leans_us: Floats) -> None:
@@ -195,21 +196,21 @@ class SendLeaf(QWidget):
         self._session, self._sending, self._sweeping = session, sending, sweeping
         self.target = QToolButton()
         self.target.setObjectName("sheets")
-        self.target.setAccessibleName("Target")
+        self.target.setAccessibleName(tr("Target"))
         self.target.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.target.setMenu(QMenu(self.target))
         menu_of(self.target).aboutToShow.connect(self._fill)
-        self.step = QPushButton("Send this line")
+        self.step = QPushButton(tr("Send this line"))
         self.step.clicked.connect(self.send_line)
-        self.whole = QPushButton("Send all")
+        self.whole = QPushButton(tr("Send all"))
         self.whole.clicked.connect(self.send_all)
-        self.sweep = QPushButton("Sweep")
-        self.sweep.setToolTip("Say every press of the routine until the gadget reacts")
+        self.sweep = QPushButton(tr("Sweep"))
+        self.sweep.setToolTip(tr("Say every press of the routine until the gadget reacts"))
         self.sweep.clicked.connect(sweeping.start)
-        self.stop = QPushButton("Stop")
-        self.stop.setToolTip("Escape: between two frames")
+        self.stop = QPushButton(tr("Stop"))
+        self.stop.setToolTip(tr("Escape: between two frames"))
         self.stop.clicked.connect(sending.stop)
-        self.how = link("", "Made from the sheet, or as recorded", self._turn_how)
+        self.how = link("", tr("Made from the sheet, or as recorded"), self._turn_how)
         self.editor = RoutineEditor()
         self.tape = SendTape()
         self.said = Words()
@@ -219,12 +220,12 @@ class SendLeaf(QWidget):
         self.obeyed.setObjectName("aside")
         self.sought = Words()
         self.sought.setWordWrap(True)
-        self.reacted = QPushButton("It reacted")
-        self.reacted.setToolTip("Return")
+        self.reacted = QPushButton(tr("It reacted"))
+        self.reacted.setToolTip(tr("Return"))
         self.reacted.clicked.connect(sweeping.it_reacted)
-        self.nothing = QPushButton("Nothing happened")
+        self.nothing = QPushButton(tr("Nothing happened"))
         self.nothing.clicked.connect(sweeping.nothing_happened)
-        self.give_up = link("end the sweep", "End the sweep", sweeping.end)
+        self.give_up = link(tr("end the sweep"), tr("End the sweep"), sweeping.end)
         self.face = Face()
         self.face.setMaximumWidth(330)
         self._build()
@@ -251,7 +252,7 @@ class SendLeaf(QWidget):
         for widget in (self.target, self.step, self.whole, self.sweep, self.stop):
             row.addWidget(widget)
         row.addStretch(1)
-        heading = Words("AS IT GOES OUT")
+        heading = Words(tr("AS IT GOES OUT"))
         heading.setObjectName("heading")
         above = QHBoxLayout()
         above.addWidget(heading)
@@ -332,15 +333,17 @@ class SendLeaf(QWidget):
         self.tape.show_pulses(saying.pulses if saying is not None else None, leans)
         words = line.words if line is not None and line.wrong else ""
         if said is not None:
-            words = echo_in_words(said.echo) if said.echo is not None else "Sent. Listen to a source to hear its echo."
+            words = (
+                echo_in_words(said.echo) if said.echo is not None else tr("Sent. Listen to a source to hear its echo.")
+            )
         elif saying is not None:
-            words = f"{saying.what}: not sent yet"
-        self.said.setText(words or "The step at the cursor is shown here.")
+            words = tr("{what}: not sent yet", what=saying.what)
+        self.said.setText(words or tr("The step at the cursor is shown here."))
         told = ""
         if said is not None and said.sent.obeyed is not None:
-            told = "Obeyed: " + ", ".join(f"{name} {value}" for name, value in said.sent.obeyed.items())
+            told = tr("Obeyed: ") + ", ".join(f"{name} {value}" for name, value in said.sent.obeyed.items())
         elif said is not None and said.sent.why:
-            told = f"Heard, and not obeyed: {said.sent.why}"
+            told = tr("Heard, and not obeyed: {why}", why=said.sent.why)
         self.obeyed.setText(told)
 
     def _stepped(self, line: int) -> None:
@@ -355,12 +358,12 @@ class SendLeaf(QWidget):
         if not self.isVisible():
             return
         name = next((t.description for t in sending.targets if t.id == sending.target_id), sending.target_id)
-        self.target.setText(f"To: {name or 'nothing yet'} ▾")
+        self.target.setText(tr("To: {name} ▾", name=name or tr("nothing yet")))
         self.target.setToolTip(tool_tip(sending.target_id))
         for button in (self.step, self.whole, self.sweep):
             button.setEnabled(not sending.going)
         self.stop.setEnabled(sending.going)
-        self.how.setText("as recorded" if sending.as_recorded else "made from the sheet where that is the same")
+        self.how.setText(tr("as recorded") if sending.as_recorded else tr("made from the sheet where that is the same"))
         sweep = self._sweeping.sweep
         self.sought.setText(self._sweeping.in_words())
         for widget in (self.sought, self.give_up):
@@ -368,7 +371,7 @@ class SendLeaf(QWidget):
         seeking = sweep is not None and sweep.phase in ("sweeping", "narrowing")
         self.reacted.setVisible(seeking)
         self.nothing.setVisible(sweep is not None and sweep.phase == "narrowing")
-        self.sweep.setText("Sweep on" if sweep is not None and sweep.phase != "over" else "Sweep")
+        self.sweep.setText(tr("Sweep on") if sweep is not None and sweep.phase != "over" else tr("Sweep"))
         if not self._typed and self.editor.toPlainText() != sending.text:
             self._show_kept()  # a change was taken back, or somebody else wrote it
             self.read()
@@ -381,9 +384,9 @@ class SendLeaf(QWidget):
         for target in self._sending.targets:
             add_action(menu, target.description).triggered.connect(partial(self._sending.choose, target.id))
         if not self._sending.targets:
-            add_action(menu, "Nothing that could send was found", enabled=False)
+            add_action(menu, tr("Nothing that could send was found"), enabled=False)
         menu.addSeparator()
-        add_action(menu, "Look again").triggered.connect(self._sending.look_for_targets)
+        add_action(menu, tr("Look again")).triggered.connect(self._sending.look_for_targets)
 
     # What is done
 

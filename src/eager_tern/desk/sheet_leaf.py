@@ -25,11 +25,11 @@ from eager_tern.protocol.sheet_help import help_on
 from eager_tern.protocol.why import why_not
 from eager_tern.replacing import write_text
 from eager_tern.session.session import Session
-from eager_tern.session.words import plural
+from eager_tern.texts import plural, tr
 
 PAUSE_MS = 300
 SHOWN = 6  # frames whose readings are listed
-EMPTY = "Select a frame and describe what is seen in it, or begin with a sheet of the library."
+EMPTY = tr("Select a frame and describe what is seen in it, or begin with a sheet of the library.")
 
 
 class SheetLeaf(QWidget):
@@ -43,19 +43,19 @@ class SheetLeaf(QWidget):
         self._session = session
         self.sheet: Sheet | None = None  # the last good one
         self.choose = QToolButton()
-        self.choose.setText("Sheets ▾")
+        self.choose.setText(tr("Sheets ▾"))
         self.choose.setObjectName("sheets")
-        self.choose.setAccessibleName("Sheets")
+        self.choose.setAccessibleName(tr("Sheets"))
         self.choose.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.choose.setMenu(QMenu(self.choose))
         menu_of(self.choose).aboutToShow.connect(self._fill)
-        self.begin = link("describe what I see", "Begin a sheet from the selected frames", self.describe)
-        self.keep = link("keep it for this gadget", "Keep the sheet and read everything with it", self.keep_it)
-        self.drop = link("drop it", "Take the sheet out of the casebook", self.drop_it)
-        self.save = link("save as …", "Save the sheet as a file", self._save)
-        self.home = link("take it home …", "Take the gadget home: code, tables, a page", self.home_asked.emit)
+        self.begin = link(tr("describe what I see"), tr("Begin a sheet from the selected frames"), self.describe)
+        self.keep = link(tr("keep it for this gadget"), tr("Keep the sheet and read everything with it"), self.keep_it)
+        self.drop = link(tr("drop it"), tr("Take the sheet out of the casebook"), self.drop_it)
+        self.save = link(tr("save as …"), tr("Save the sheet as a file"), self._save)
+        self.home = link(tr("take it home …"), tr("Take the gadget home: code, tables, a page"), self.home_asked.emit)
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("Protocol sheet")
+        self.text.setAccessibleName(tr("Protocol sheet"))
         self.text.setPlaceholderText(EMPTY)
         self._ink = SheetInk(sure(self.text.document()))
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
@@ -73,7 +73,7 @@ class SheetLeaf(QWidget):
             row.addWidget(widget)
         row.addStretch(1)
         beside = QVBoxLayout()
-        heading = Words("THE LINE AT THE CURSOR")
+        heading = Words(tr("THE LINE AT THE CURSOR"))
         heading.setObjectName("heading")
         beside.addWidget(heading)
         beside.addWidget(self.help)
@@ -126,7 +126,7 @@ class SheetLeaf(QWidget):
             add_action(menu, sheet_id).triggered.connect(partial(self.text.setPlainText, text))
         if menu.actions():
             menu.addSeparator()
-        copies = QMenu("From the library", menu)
+        copies = QMenu(tr("From the library"), menu)
         menu.addMenu(copies)
         for sheet in library():
             add_action(copies, sheet.name).triggered.connect(partial(self._show_library_sheet, sheet.id))
@@ -140,7 +140,7 @@ class SheetLeaf(QWidget):
         name = self._session.gadget.name if self._session.gadget is not None else "gadget"
         draft = describe(frames, name, Assumed(unit_us))
         if draft is None:
-            self._say("The selected frames do not show a line code of their own; select others.", wrong=True)
+            self._say(tr("The selected frames do not show a line code of their own; select others."), wrong=True)
         else:
             self.text.setPlainText(draft.text)
             self.read()
@@ -165,8 +165,17 @@ class SheetLeaf(QWidget):
         except InputError as error:
             self._say(f"{error.place}: {error.reason}" if error.place else error.reason, wrong=True)
             return
-        self.keep.setText("keep it for this gadget" if own.get(self.sheet.id) != text else "kept with this gadget")
-        self._say(f"{self.sheet.name}: {self.sheet.bit_count} bits, {self.sheet.code.replace('-', ' ')}")
+        self.keep.setText(
+            tr("keep it for this gadget") if own.get(self.sheet.id) != text else tr("kept with this gadget")
+        )
+        self._say(
+            tr(
+                "{name}: {bit_count} bits, {code}",
+                name=self.sheet.name,
+                bit_count=self.sheet.bit_count,
+                code=self.sheet.code.replace("-", " "),
+            )
+        )
         self._show_readings()
 
     def _show_readings(self) -> None:
@@ -179,18 +188,24 @@ class SheetLeaf(QWidget):
                 break
             frame = read_alone(pulses, first, last, (self.sheet,))
             best = frame.best
-            called = press.label or "this frame"
+            called = press.label or tr("this frame")
             if best is None or best.sheet != self.sheet:
-                lines.append(f"{called}: does not fit; {'; '.join(why_not(frame, self.sheet))}")
+                lines.append(
+                    tr(
+                        "{called}: does not fit; {why_not}",
+                        called=called,
+                        why_not="; ".join(why_not(frame, self.sheet)),
+                    )
+                )
                 continue
             widths = {field.name: field.shown_width for field in self.sheet.fields}
             fields = "  ".join(f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items())
             failed = [check.name for check in best.checks if not check.ok]
-            checks = f"   ✗ {', '.join(failed)}" if failed else "   ✓ checks hold" if best.checks else ""
+            checks = f"   ✗ {', '.join(failed)}" if failed else tr("   ✓ checks hold") if best.checks else ""
             lines.append(f"{called}: {fields}{checks}")
         if len(presses) > SHOWN:
-            lines.append(f"and {plural(len(presses) - SHOWN, 'more frame')}")
-        self.readings.setText("\n".join(lines) or "Select a frame to see how this sheet reads it.")
+            lines.append(tr("and {frames}", frames=plural(len(presses) - SHOWN, "more frame", "more frames")))
+        self.readings.setText("\n".join(lines) or tr("Select a frame to see how this sheet reads it."))
 
     def _say(self, words: str, wrong: bool = False) -> None:
         self.state.setObjectName("trouble" if wrong else "heading")
@@ -224,7 +239,7 @@ class SheetLeaf(QWidget):
         except OSError as error:
             self.said.emit(f"{folder}: {error.strerror}")
         proposed = folder / f"{self.sheet.id if self.sheet is not None else 'sheet'}.toml"
-        name, _ = QFileDialog.getSaveFileName(self, "Save sheet", str(proposed), "Protocol sheets (*.toml)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save sheet"), str(proposed), tr("Protocol sheets (*.toml)"))
         if name:
             path = Path(name).with_suffix(".toml")
             try:

@@ -26,11 +26,11 @@ from eager_tern.errors import InputError
 from eager_tern.replacing import write_text
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
-from eager_tern.session.words import plural
+from eager_tern.texts import plural, tr
 
 ROW, LEFT, COLUMN = 22, 8, 280
 EXAMPLE = "Power\ntemperature 16..30\nmode cool dry heat fan"
-TABLES = "CSV table (*.csv)"
+TABLES = tr("CSV table (*.csv)")
 
 
 class ShotRows(QWidget):
@@ -41,7 +41,7 @@ class ShotRows(QWidget):
         self._session = session
         self._plan = plan
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Planned presses")
+        self.setAccessibleName(tr("Planned presses"))
 
     def _columns(self) -> int:
         return max(1, (self.width() - LEFT) // COLUMN)
@@ -80,7 +80,7 @@ class ShotRows(QWidget):
                 painter.drawLine(mark.topLeft(), mark.bottomRight())
             painter.setFont(text_font(bold=n == coming))
             painter.setPen(colour("ink" if shot.open else "quiet"))
-            words = shot.text + (" · skipped" if shot.skipped else "")
+            words = shot.text + (tr(" · skipped") if shot.skipped else "")
             words = shortened(painter.fontMetrics(), words, int(box.width()) - 24)
             painter.drawText(box.adjusted(20, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, words)
 
@@ -110,19 +110,21 @@ class ShotsLeaf(QScrollArea):
         self._next.setWordWrap(True)
         self.plan = QPlainTextEdit()
         self.plan.setPlaceholderText(EXAMPLE)
-        self.plan.setAccessibleName("Plan of presses")
+        self.plan.setAccessibleName(tr("Plan of presses"))
         self.plan.setFixedHeight(112)
         self._makes = Words()
         self._makes.setObjectName("aside")
-        self.add = QPushButton("Add to the list")
+        self.add = QPushButton(tr("Add to the list"))
         self.add.clicked.connect(self._add)
         self.rows = ShotRows(session, plan)
-        self.skip = link("skip", "Skip the next shot", plan.skip)
-        self.repeat = link("repeat the last", "Plan the last shot once more", plan.repeat)
-        self.back = link("step back", "Take the last shot back", plan.step_back)
-        self.imports = link("import …", "Import a shot list", self._import)
-        self.exports = link("export …", "Export the shot list", self._export)
-        self.clear = link("clear the list", "Clear the shot list", lambda: plan.put((), words="clear shot list"))
+        self.skip = link(tr("skip"), tr("Skip the next shot"), plan.skip)
+        self.repeat = link(tr("repeat the last"), tr("Plan the last shot once more"), plan.repeat)
+        self.back = link(tr("step back"), tr("Take the last shot back"), plan.step_back)
+        self.imports = link(tr("import …"), tr("Import a shot list"), self._import)
+        self.exports = link(tr("export …"), tr("Export the shot list"), self._export)
+        self.clear = link(
+            tr("clear the list"), tr("Clear the shot list"), lambda: plan.put((), words="clear shot list")
+        )
         inner = QWidget()
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(26, 16, 20, 16)
@@ -131,7 +133,7 @@ class ShotsLeaf(QScrollArea):
         layout.addWidget(self._next)
         layout.addLayout(_in_row(self.skip, self.repeat, self.back))
         layout.addSpacing(10)
-        heading = Words("PLAN · a key's name, or a thing and its values, a line each; commas combine")
+        heading = Words(tr("PLAN · a key's name, or a thing and its values, a line each; commas combine"))
         heading.setObjectName("heading")
         layout.addWidget(heading)
         layout.addWidget(self.plan)
@@ -153,11 +155,11 @@ class ShotsLeaf(QScrollArea):
         coming = next_shot(shots)
         done = sum(not shot.open for shot in shots)
         if coming is not None:
-            self._told.setText(f"PRESS NEXT · {done} of {len(shots)} taken")
+            self._told.setText(tr("PRESS NEXT · {done} of {shots} taken", done=done, shots=len(shots)))
             self._next.setText(shots[coming].spoken)
         else:
-            self._told.setText(f"ALL {len(shots)} TAKEN" if shots else "NO SHOTS PLANNED")
-            self._next.setText("Done." if shots else "What will you press?")
+            self._told.setText(tr("ALL {shots} TAKEN", shots=len(shots)) if shots else tr("NO SHOTS PLANNED"))
+            self._next.setText(tr("Done.") if shots else tr("What will you press?"))
         self.skip.setEnabled(coming is not None)
         self.back.setEnabled(done > 0)
         self.repeat.setEnabled(any(shot.press_id is not None for shot in shots))
@@ -180,7 +182,7 @@ class ShotsLeaf(QScrollArea):
         shots = self._planned()
         self.add.setEnabled(bool(shots))
         if shots is not None:
-            self._makes.setText(f"makes {plural(len(shots), 'press', 'presses')}" if shots else "")
+            self._makes.setText(tr("makes {presses}", presses=plural(len(shots), "press", "presses")) if shots else "")
 
     def _add(self) -> None:
         if shots := self._planned():
@@ -188,7 +190,7 @@ class ShotsLeaf(QScrollArea):
             self.plan.clear()
 
     def _import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a shot list", "", TABLES)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a shot list"), "", TABLES)
         if name:
             self.import_file(Path(name))
 
@@ -197,14 +199,14 @@ class ShotsLeaf(QScrollArea):
         try:
             shots = shots_from_csv(path.read_text("utf-8"), path)
         except (OSError, UnicodeDecodeError):
-            self.troubled.emit(f"{path}: cannot be read")
+            self.troubled.emit(tr("{path}: cannot be read", path=path))
         except InputError as error:
             self.troubled.emit(str(error))
         else:
             self._plan.put((*self._plan.shots(), *shots))
 
     def _export(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the shot list", "shots.csv", TABLES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export the shot list"), "shots.csv", TABLES)
         if name:
             self.export_file(Path(name))
 

@@ -36,13 +36,14 @@ from eager_tern.sending.wording import echo_in_words
 from eager_tern.session.sending import as_meant, echo_in
 from eager_tern.session.session import Session
 from eager_tern.session.words import clock_time
+from eager_tern.texts import tr
 
 SAME_KEY_SHOWN = 5
 MARGIN = 18
 ONES = {
-    "pulse-distance": "long space",
-    "pulse-width": "long mark",
-    "biphase": "mark, then space",
+    "pulse-distance": tr("long space"),
+    "pulse-width": tr("long mark"),
+    "biphase": tr("mark, then space"),
     "async-serial": "space",
 }
 
@@ -63,19 +64,23 @@ class SignalLeaf(QScrollArea):
         self.overview = Overview(session)
         self.recorded = AsRecorded(session)
         self.bits = Bits(session)
-        self.overlay = Overlay(session, "TAPES over one another", with_bits=True)
+        self.overlay = Overlay(session, tr("TAPES over one another"), with_bits=True)
         self.align = link(
-            "lay them by best fit", "Lay the tapes by their first edge or by best fit", self._next_alignment
+            tr("lay them by best fit"), tr("Lay the tapes by their first edge or by best fit"), self._next_alignment
         )
-        self.same_key = Overlay(session, "THE SAME CODE, held against it", with_bits=False)
-        self.wrap = link("unwrap the take", "Wrap or unwrap the tape", lambda: self.set_wrapped(self._unwrapped))
+        self.same_key = Overlay(session, tr("THE SAME CODE, held against it"), with_bits=False)
+        self.wrap = link(
+            tr("unwrap the take"), tr("Wrap or unwrap the tape"), lambda: self.set_wrapped(self._unwrapped)
+        )
         self.hear_it = HearIt()
-        self.hear = link("hear it", "Hear the frame as a tone, slowed", lambda: self._hear("tone"))
-        self.clicks = link("as clicks", "Hear the frame's edges as clicks, slowed", lambda: self._hear("clicks"))
+        self.hear = link(tr("hear it"), tr("Hear the frame as a tone, slowed"), lambda: self._hear("tone"))
+        self.clicks = link(
+            tr("as clicks"), tr("Hear the frame's edges as clicks, slowed"), lambda: self._hear("clicks")
+        )
         self.hear_it.moved.connect(self.tape.show_cursor)
         self.hear_it.failed.connect(self.said)
-        self.base = link("", "Show values in hex, decimal or binary", self._next_base)
-        self.order = link("", "Turn the order of the bits in each value round", self._turn)
+        self.base = link("", tr("Show values in hex, decimal or binary"), self._next_base)
+        self.order = link("", tr("Turn the order of the bits in each value round"), self._turn)
         self.code = CodeRow(session)
         self._facts = Words()
         self._facts.setObjectName("aside")
@@ -136,9 +141,9 @@ class SignalLeaf(QScrollArea):
         self.same_key.show_presses(self._same_code(press))
         if press is not None and best is not None and best.bits.size:
             turned = best.code == "biphase" and best.sheet is not None and best.sheet.alphabet[1][0] < 0
-            one = "space, then mark" if turned else ONES.get(best.code)
+            one = tr("space, then mark") if turned else ONES.get(best.code)
             code = f" · 1 = {one}" if one else ""
-            self._facts.setText(f"{best.bits.size} BITS, as sent{code}")
+            self._facts.setText(tr("{size} BITS, as sent{code}", size=best.bits.size, code=code))
         self._show_base()
         self._show_measure()
         self.set_wrapped(not self._unwrapped)
@@ -151,8 +156,15 @@ class SignalLeaf(QScrollArea):
             one, other = presses
             echo = echo_in(self._session, as_meant(self._session, one), other)
             names = [press.label or clock_time(press.caught_at) for press in (one, other)]
-            words = echo_in_words(echo) if echo is not None else "They are not alike."
-            self.against.setText(f"{names[1]}, held against {names[0]}: {words[0].lower()}{words[1:]}")
+            words = echo_in_words(echo) if echo is not None else tr("They are not alike.")
+            self.against.setText(
+                tr(
+                    "{one}, held against {other}: {words}",
+                    one=names[1],
+                    other=names[0],
+                    words=words[0].lower() + words[1:],
+                )
+            )
 
     def _same_code(self, press: Caught | None) -> list[Caught]:
         if press is None or press.code is None:
@@ -172,7 +184,7 @@ class SignalLeaf(QScrollArea):
             presses = [p for p in self._session.presses if p.take_id == press.take_id and not p.deleted]
             start = press.reading.start_us
             self.strip.show_take(edges, presses, (start, start + press.reading.held_us), self._frame)
-        self.wrap.setText("wrap the frame" if self._unwrapped else "unwrap the take")
+        self.wrap.setText(tr("wrap the frame") if self._unwrapped else tr("unwrap the take"))
         for widget, visible in (
             (self.tape, one and wrapped),
             (self.strip, one and not wrapped),
@@ -198,7 +210,9 @@ class SignalLeaf(QScrollArea):
             best.clock.unit_us if best is not None else None, take.sample_rate_hz if take is not None else None
         )
         jaw = self.calipers.one_us is not None
-        self._measure.setText(text or ("now click another edge" if jaw else "click an edge, then another, to measure"))
+        self._measure.setText(
+            text or (tr("now click another edge") if jaw else tr("click an edge, then another, to measure"))
+        )
         self._measure.setFont(text_font(12 if text else ASIDE_PX))
         self._measure.setStyleSheet(f"color: {colour('attention' if text else 'quiet').name()}; font-size: 12px")
         self._measure.setVisible(self._press is not None)
@@ -211,7 +225,7 @@ class SignalLeaf(QScrollArea):
 
     def _next_alignment(self) -> None:
         self.overlay.align(not self.overlay.best_fit)
-        self.align.setText("lay them by the first edge" if self.overlay.best_fit else "lay them by best fit")
+        self.align.setText(tr("lay them by the first edge") if self.overlay.best_fit else tr("lay them by best fit"))
 
     def _next_base(self) -> None:
         self.bits.show_base(BASES[(BASES.index(self.bits.base) + 1) % len(BASES)])
@@ -223,8 +237,8 @@ class SignalLeaf(QScrollArea):
 
     def _show_base(self) -> None:
         following = BASES[(BASES.index(self.bits.base) + 1) % len(BASES)]
-        self.base.setText(f"show values in {following}")
-        self.order.setText("turn the bits back" if self.bits.turned else "turn the bits round")
+        self.base.setText(tr("show values in {following}", following=tr(following)))
+        self.order.setText(tr("turn the bits back") if self.bits.turned else tr("turn the bits round"))
 
     def copy_bits(self) -> None:
         """The frame's bits to the clipboard."""

@@ -21,10 +21,11 @@ from eager_tern.session.live import Live
 from eager_tern.session.sending import Sending
 from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 BETWEEN_MS = 900
 LOST_S = 6.0  # a shot of which nothing was heard for so long is sent once more
-NEXT, ALL = "Send the next shot", "Send all that are left"
+NEXT, ALL = tr("Send the next shot"), tr("Send all that are left")
 
 
 class SimulatedHandset(QWidget):
@@ -79,13 +80,13 @@ class SimulatedHandset(QWidget):
 
     def _show_keys(self, gadget: SimulatedGadget) -> None:
         if isinstance(gadget, PlannedGadget):
-            self._heading.setText("SIMULATED · sends what the shot list asks for")
+            self._heading.setText(tr("SIMULATED · sends what the shot list asks for"))
             self._planned = gadget
             self._button(NEXT, 0, 0).clicked.connect(self.send_shot)
             self._button(ALL, 0, 1).clicked.connect(self.send_all)
         else:
             self._handset = Handset(gadget)
-            self._heading.setText("SIMULATED HANDSET · click or hold a key")
+            self._heading.setText(tr("SIMULATED HANDSET · click or hold a key"))
             for key in gadget.keys:
                 button = self._button(key.name, key.row, key.col)
                 button.pressed.connect(partial(self._down, key))
@@ -94,7 +95,9 @@ class SimulatedHandset(QWidget):
 
     def _button(self, name: str, row: int, column: int) -> QPushButton:
         button = QPushButton(name)
-        button.setAccessibleName(name if self._handset is None else f"Press {name} on the simulated handset")
+        button.setAccessibleName(
+            name if self._handset is None else tr("Press {name} on the simulated handset", name=name)
+        )
         button.setStyleSheet("padding: 4px 1px; font-size: 11px")
         button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -138,13 +141,15 @@ class SimulatedHandset(QWidget):
         at = next_shot(shots)
         if at is None or self._planned is None:
             self._all.stop()
-            self.failed.emit("Every shot of the list is taken; plan more on the Shots leaf.")
+            self.failed.emit(tr("Every shot of the list is taken; plan more on the Shots leaf."))
             return
         try:
             turn = planned_turn(self._planned.sent_for(shots[at]))
         except InputError as error:
             self._all.stop()
-            self.failed.emit(f"The simulated gadget cannot send “{shots[at].spoken}”: {error}")
+            self.failed.emit(
+                tr("The simulated gadget cannot send “{spoken}”: {error}", spoken=shots[at].spoken, error=error)
+            )
             return
         self._sent, self._heard = (at, time.monotonic()), False
         self._send(*turn)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from eager_tern.desk.words import Words
 from eager_tern.session.live import Live
 from eager_tern.session.publishing import Publishing
+from eager_tern.texts import tr
 
 EVERY_MS = 500
 
@@ -23,11 +24,11 @@ class SourcePanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._live = live
         self._publishing = publishing
-        self.setAccessibleName("Source")
+        self.setAccessibleName(tr("Source"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(4)
-        heading = Words("SOURCE")
+        heading = Words(tr("SOURCE"))
         heading.setObjectName("heading")
         self.state = Words()
         self.state.setObjectName("aside")
@@ -36,7 +37,7 @@ class SourcePanel(QWidget):
         self.trouble = Words()
         self.trouble.setObjectName("trouble")
         self.remedy = Words()
-        self.have = QPushButton("Have what was just missed")
+        self.have = QPushButton(tr("Have what was just missed"))
         self.have.setObjectName("link")
         self.have.setCursor(Qt.CursorShape.PointingHandCursor)
         self.have.clicked.connect(lambda: self.missed_asked.emit())
@@ -64,10 +65,10 @@ class SourcePanel(QWidget):
             return
         self._timer.start()
         state, troubles = condition
-        self.state.setText(state if self._live.on else f"An ear is open, nothing is recorded. {state}")
+        self.state.setText(state if self._live.on else tr("An ear is open, nothing is recorded. {state}", state=state))
         for label, text in (
             (self.trouble, troubles[0].what if troubles else ""),
-            (self.remedy, f"Try: {troubles[0].remedy}" if troubles else ""),
+            (self.remedy, tr("Try: {remedy}", remedy=troubles[0].remedy) if troubles else ""),
         ):
             label.setText(text)
             label.setVisible(bool(text))

@@ -27,9 +27,12 @@ from eager_tern.desk.qt import sure
 from eager_tern.desk.theme import ASIDE_PX, SMALL_PX, colour, digit_font, text_font
 from eager_tern.desk.ways import Piece, Range, Way, number_text, pieces
 from eager_tern.desk.words import shortened
+from eager_tern.texts import term, tr
 
 Against = Literal["row above", "first row", "most common", "chosen row", "label"]
-AGAINST: tuple[Against, ...] = ("row above", "first row", "most common", "chosen row", "label")
+AGAINST: tuple[Against, ...] = (
+    term("row above"), term("first row"), term("most common"), term("chosen row"), term("label"),
+)  # fmt: skip
 
 LEFT, NAMES, ROW, BIT, BYTE_GAP, SECTION_GAP = 18, 150, 19, 8.4, 7, 16
 BYTE, FOLDED = 8, 18.0  # bits, and the width of a byte that is shown by its two digits
@@ -70,24 +73,28 @@ class StackGrid(QAbstractScrollArea):
         self._held = 0  # the row that others are held against
         self._expected: BitRows | None = None
         self.editor = QLineEdit(self.viewport())
-        self.editor.setAccessibleName("Label of the row")
+        self.editor.setAccessibleName(tr("Label of the row"))
         self.editor.hide()
         self.editor.editingFinished.connect(self._edited)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        self.setAccessibleName("Stack of bits")
+        self.setAccessibleName(tr("Stack of bits"))
         self.setToolTip(
-            "Under each bit: · constant, a letter its field, ✓ a check, # a counter, ? unexplained.\n"
-            "Bytes in grey are constant, in hex as sent. Drag over the column numbers to show some bits in another way."
+            tr(
+                "Under each bit: · constant, a letter its field, ✓ a check, # a counter, ? unexplained.\n"
+                "Bytes in grey are constant, in hex as sent. "
+                "Drag over the column numbers to show some bits in another way."
+            )
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         for words, keys, act in (
-            ("Copy the rows", "", lambda: self.copied.emit("table")),  # Ctrl+C is the window's, for what is in sight
-            ("Copy as CSV", "", lambda: self.copied.emit("CSV")),
-            ("Copy as a NumPy array", "", lambda: self.copied.emit("NumPy")),
-            ("Paste labels", "Ctrl+V", self.pasted.emit),
-            ("Fill the first label down", "Ctrl+D", self.filled_down.emit),
-            ("Edit the label", "", self.edit_label),
+            # Ctrl+C is the window's, for what is in sight.
+            (tr("Copy the rows"), "", lambda: self.copied.emit("table")),
+            (tr("Copy as CSV"), "", lambda: self.copied.emit("CSV")),
+            (tr("Copy as a NumPy array"), "", lambda: self.copied.emit("NumPy")),
+            (tr("Paste labels"), "Ctrl+V", self.pasted.emit),
+            (tr("Fill the first label down"), "Ctrl+D", self.filled_down.emit),
+            (tr("Edit the label"), "", self.edit_label),
         ):
             action = QAction(words, self)
             action.setShortcut(QKeySequence(keys))
@@ -144,13 +151,22 @@ class StackGrid(QAbstractScrollArea):
     def _describe(self) -> None:
         """What a screen reader says: how much there is, and the row that is chosen with what is inked in it."""
         rows, columns = self.stack.bits.shape
-        words = f"{rows} rows of {columns} bits"
+        words = tr("{rows} rows of {columns} bits", rows=rows, columns=columns)
         places = np.flatnonzero(np.isin(self.order, list(self.selected)))
         if places.size == 1:
             place = int(places[0])
             row, inked = int(self.order[place]), np.flatnonzero(self._differs[place]).tolist()
-            differs = f"differs in bits {listed([str(bit) for bit in inked])}" if inked else "differs in no bit"
-            words += f"; row {place + 1}, {self.names[row] or f'press {row + 1}'}: {differs}"
+            differs = (
+                tr("differs in bits {inked}", inked=listed([str(bit) for bit in inked]))
+                if inked
+                else tr("differs in no bit")
+            )
+            words += tr(
+                "; row {place}, {name}: {differs}",
+                place=place + 1,
+                name=self.names[row] or tr("press {number}", number=row + 1),
+                differs=differs,
+            )
         self.setAccessibleDescription(words)
 
     def choose_range(self, columns: Range | None) -> None:
@@ -269,7 +285,7 @@ class StackGrid(QAbstractScrollArea):
             painter.fillRect(QRectF(0, y, 4, ROW), colour("attention"))
         painter.setFont(text_font(ASIDE_PX))
         painter.setPen(colour("attention" if row in self.doubtful else "ink" if self.names[row] else "quiet"))
-        name = self.names[row] or f"press {row + 1}"
+        name = self.names[row] or tr("press {number}", number=row + 1)
         if row in self.doubtful:
             name = f"? {name}"
         name = shortened(painter.fontMetrics(), name, NAMES - 12)

@@ -41,11 +41,11 @@ from eager_tern.intake.publishing import publish
 from eager_tern.session.commands import Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
 from eager_tern.session.session import Session
-from eager_tern.session.words import plural
+from eager_tern.texts import plural, tr
 
-IN_ORDER = "shooting order"
-TURNS = ("turned", "inverted", "in nibbles")
-OVER_TIME = "over time"
+IN_ORDER = tr("shooting order")
+TURNS = (tr("turned"), tr("inverted"), tr("in nibbles"))
+OVER_TIME = tr("over time")
 
 
 class StackLeaf(QWidget):
@@ -58,16 +58,16 @@ class StackLeaf(QWidget):
         self._session = session
         self._model = model
         self.grid = StackGrid()
-        self.against = choice("Compared with", [f"the {each}" for each in AGAINST])
-        self.of = choice("Frames stacked", [])
+        self.against = choice(tr("Compared with"), [tr("the {row}", row=tr(each)) for each in AGAINST])
+        self.of = choice(tr("Frames stacked"), [])
         self._set_apart = Words()
-        self._as_words = Words("as")
+        self._as_words = Words(tr("as"))
         self._kinds = QWidget()  # shown where frames of several kinds were caught
-        self.sort = choice("Sorted by", [IN_ORDER])
-        self.show_as = choice("Shown as", [*SHOWN, OVER_TIME])
+        self.sort = choice(tr("Sorted by"), [IN_ORDER])
+        self.show_as = choice(tr("Shown as"), [*map(tr, SHOWN), OVER_TIME])
         self.turned, self.inverted, self.in_nibbles = (QAction(words, self) for words in TURNS)
         self.turns = QToolButton()
-        self.turns.setAccessibleName("Order of the bits shown")
+        self.turns.setAccessibleName(tr("Order of the bits shown"))
         self.turns.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.turns)
         for action in (self.turned, self.inverted, self.in_nibbles):
@@ -77,24 +77,26 @@ class StackLeaf(QWidget):
         self.turns.setMenu(menu)
         self.over_time = OverTime()
         self.over_time.hide()
-        self.find_out = QPushButton("Find out")
-        self.find_out.setToolTip("Look for fields, checks and counters, and prove what is found")
+        self.find_out = QPushButton(tr("Find out"))
+        self.find_out.setToolTip(tr("Look for fields, checks and counters, and prove what is found"))
         self.find_out.clicked.connect(lambda: model.give_up() if model.searching else commands.do("search"))
-        self.keep = link("keep as the gadget's sheet", "Keep what was found", lambda: commands.do("keep_found"))
-        self.write = link("write it up …", "Write the gadget up to be published", self.ask_publish)
-        self.back = link("bring back", "Bring back the findings that were dismissed", model.bring_back)
+        self.keep = link(tr("keep as the gadget's sheet"), tr("Keep what was found"), lambda: commands.do("keep_found"))
+        self.write = link(tr("write it up …"), tr("Write the gadget up to be published"), self.ask_publish)
+        self.back = link(tr("bring back"), tr("Bring back the findings that were dismissed"), model.bring_back)
         self.plan = link(
-            "plan the next shots", "Plan the presses that would settle the most", lambda: commands.do("plan_wanted")
+            tr("plan the next shots"),
+            tr("Plan the presses that would settle the most"),
+            lambda: commands.do("plan_wanted"),
         )
-        self.every = link("show every bit", "Show the bytes that never change, too", self._fold)
-        self.copy = link("copy the rows", "Copy the rows as a table", self.copy_rows)
-        self.copy.setToolTip("As a table; a right click on the rows copies them as CSV or for NumPy")
+        self.every = link(tr("show every bit"), tr("Show the bytes that never change, too"), self._fold)
+        self.copy = link(tr("copy the rows"), tr("Copy the rows as a table"), self.copy_rows)
+        self.copy.setToolTip(tr("As a table; a right click on the rows copies them as CSV or for NumPy"))
         self.words = Words()
         self.words.setWordWrap(True)
         kinds = QHBoxLayout(self._kinds)
         kinds.setContentsMargins(18, 14, 14, 0)
         kinds.setSpacing(6)
-        kinds.addWidget(Words("frames of"))
+        kinds.addWidget(Words(tr("frames of")))
         kinds.addWidget(self.of)
         kinds.addSpacing(6)
         kinds.addWidget(self._set_apart, 1)
@@ -102,8 +104,8 @@ class StackLeaf(QWidget):
         row.setContentsMargins(18, 14, 14, 0)
         row.setSpacing(6)
         for words, box in (
-            (Words("against"), self.against),
-            (Words("by"), self.sort),
+            (Words(tr("against")), self.against),
+            (Words(tr("by")), self.sort),
             (self._as_words, self.show_as),
         ):
             row.addWidget(words)
@@ -151,8 +153,8 @@ class StackLeaf(QWidget):
         """Show the model's frames and what is known about them."""
         model = self._model
         self._show_cuts(model.cuts)
-        apart = plural(len(model.apart), "frame")
-        self._set_apart.setText(f"{apart} of another kind set apart" if model.apart else "")
+        apart = plural(len(model.apart), "frame", "frames")
+        self._set_apart.setText(tr("{apart} of another kind set apart", apart=apart) if model.apart else "")
         stack = model.stack
         chosen = self.sort.currentText()
         self.sort.clear()
@@ -222,8 +224,10 @@ class StackLeaf(QWidget):
         for action, on in ((self.turned, way.turned), (self.inverted, way.inverted), (self.in_nibbles, way.group == 4)):
             action.setChecked(on)
         said = [action.text() for action in (self.turned, self.inverted, self.in_nibbles) if action.isChecked()]
-        self.turns.setText((", ".join(said) or "as sent") + " ▾")
-        self._as_words.setText(f"bits {columns[0]}–{columns[1]} as" if columns is not None else "as")
+        self.turns.setText((", ".join(said) or tr("as sent")) + " ▾")
+        self._as_words.setText(
+            tr("bits {first}–{last} as", first=columns[0], last=columns[1]) if columns is not None else tr("as")
+        )
 
     def _draw_over_time(self) -> None:
         times = np.array([press.caught_at for press in self._model.rows])
@@ -244,7 +248,7 @@ class StackLeaf(QWidget):
 
     def _hold_against(self, at: int) -> None:
         if AGAINST[at] == "label" and self._model.proof is None:
-            self.said.emit("What is expected is known once fields and checks are found: press “Find out” first.")
+            self.said.emit(tr("What is expected is known once fields and checks are found: press “Find out” first."))
         self.grid.hold_against(AGAINST[at])
 
     def _choose(self, row: int, added: bool) -> None:
@@ -264,38 +268,53 @@ class StackLeaf(QWidget):
         model = self._model
         stack, found = model.stack, model.comparison
         self.find_out.setEnabled(stack.rows >= FEWEST)
-        self.find_out.setText("Stop" if model.searching else "Find out")
+        self.find_out.setText(tr("Stop") if model.searching else tr("Find out"))
         for each in (self.keep, self.write):
             each.setVisible(found is not None and model.whole)
-        self.keep.setText("kept as the gadget's sheet" if model.is_kept else "keep as the gadget's sheet")
+        self.keep.setText(tr("kept as the gadget's sheet") if model.is_kept else tr("keep as the gadget's sheet"))
         self.back.setVisible(found is not None and bool(model.dismissed))
-        self.back.setText(f"bring {len(model.dismissed)} dismissed back")
+        self.back.setText(tr("bring {dismissed} dismissed back", dismissed=len(model.dismissed)))
         wanted = model.wanted_shots
         self.plan.setVisible(bool(wanted))
-        self.plan.setText(f"plan {plural(len(wanted), 'more press', 'more presses')}")
+        self.plan.setText(tr("plan {presses}", presses=plural(len(wanted), "more press", "more presses")))
         unproved_yet = "\n".join(model.unproved)
-        self.words.setToolTip(tool_tip(f"Not proved yet:\n{unproved_yet}" if unproved_yet else ""))
+        self.words.setToolTip(
+            tool_tip(tr("Not proved yet:\n{unproved_yet}", unproved_yet=unproved_yet) if unproved_yet else "")
+        )
         self.plan.setToolTip(tool_tip("\n".join(ask.why for ask in wanted)))
         if stack.rows < FEWEST:
-            text = f"{plural(stack.rows, 'frame')}: catch and label at least {FEWEST}, then compare them."
+            text = tr(
+                "{frames}: catch and label at least {fewest}, then compare them.",
+                frames=plural(stack.rows, "frame", "frames"),
+                fewest=FEWEST,
+            )
         elif found is None and model.searching:
-            text = model.stage.words if model.stage is not None else "Looking for fields, checks and counters …"
+            text = model.stage.words if model.stage is not None else tr("Looking for fields, checks and counters …")
         elif found is None:
-            text = f"{plural(stack.rows, 'frame')} of {stack.columns} bits, {len(stack.varying)} of which change."
+            text = tr(
+                "{frames} of {columns} bits, {varying} of which change.",
+                frames=plural(stack.rows, "frame", "frames"),
+                columns=stack.columns,
+                varying=len(stack.varying),
+            )
             if not stack.labels:
-                text += " Label the presses with what you set, as in “temperature = 21, mode = dry”."
+                text += tr(" Label the presses with what you set, as in “temperature = 21, mode = dry”.")
         else:
-            text = f"explained {found.explained} of {len(stack.varying)} changing bits"
+            text = tr(
+                "explained {explained} of {varying} changing bits",
+                explained=found.explained,
+                varying=len(stack.varying),
+            )
             if model.proof is not None and stack.labels:
                 text += f" · {model.proof.words}"
             elif model.proof is not None:
-                text += " · label some presses, and what was found is proved by making frames"
+                text += tr(" · label some presses, and what was found is proved by making frames")
             elif model.searching:
                 text += f" · {model.stage.words if model.stage is not None else 'looking again …'}"
             if model.left_out:
-                text += f" · not in the sheet: {', '.join(model.left_out)}"
+                text += tr(" · not in the sheet: {left_out}", left_out=", ".join(model.left_out))
             if model.proof is not None and is_settled(found):
-                text += " · no further press would settle more"
+                text += tr(" · no further press would settle more")
         self.words.setText(text)
         self._offer_to_fold()
 
@@ -306,12 +325,14 @@ class StackLeaf(QWidget):
     def _fold(self) -> None:
         """Show every bit, or let the bytes that never change give way."""
         self.grid.fold_constant(not self.grid.fold)
-        self.every.setText("show every bit" if self.grid.fold else "fold what is constant")
+        self.every.setText(tr("show every bit") if self.grid.fold else tr("fold what is constant"))
 
     def ask_publish(self) -> None:
         gadget = self._session.gadget
         name = f"{gadget.name}.html" if gadget is not None else "gadget.html"
-        path, _ = QFileDialog.getSaveFileName(self, "Write up the gadget", name, "Page (*.html);;Markdown (*.md)")
+        path, _ = QFileDialog.getSaveFileName(
+            self, tr("Write up the gadget"), name, tr("Page (*.html);;Markdown (*.md)")
+        )
         if path:
             self.publish(Path(path))
 
@@ -327,7 +348,7 @@ class StackLeaf(QWidget):
         except InputError as error:
             self.said.emit(str(error))
         else:
-            self.said.emit(f"Written: {', '.join(file.name for file in files)}")
+            self.said.emit(tr("Written: {files}", files=", ".join(file.name for file in files)))
 
     def _rows_in_sight(self) -> list[int]:
         """The chosen rows in the order shown; all, if fewer than two are chosen."""
@@ -340,11 +361,17 @@ class StackLeaf(QWidget):
         found = pasted_labels(clipboard().text(), len(rows))
         if not found:
             self.said.emit(
-                "The clipboard holds no labels: copy a column, or a table whose first row names what was set."
+                tr("The clipboard holds no labels: copy a column, or a table whose first row names what was set.")
             )
             return
         if len(found) != len(rows):
-            self.said.emit(f"{plural(len(found), 'label')} pasted on {plural(len(rows), 'row')}, from the top.")
+            self.said.emit(
+                tr(
+                    "{labels} pasted on {rows}, from the top.",
+                    labels=plural(len(found), "label", "labels"),
+                    rows=plural(len(rows), "row", "rows"),
+                )
+            )
         self._label(dict(zip(rows, found, strict=False)))
 
     def fill_down(self) -> None:
@@ -360,4 +387,4 @@ class StackLeaf(QWidget):
         """The rows, the chosen ones or all, to the clipboard."""
         rows = self._rows_in_sight()
         clipboard().setText(copied_rows(self.grid.stack, rows, form))
-        self.said.emit(f"{plural(len(rows), 'row')} copied.")
+        self.said.emit(tr("{rows} copied.", rows=plural(len(rows), "row", "rows")))

@@ -15,19 +15,20 @@ from eager_tern.desk.words import Words
 from eager_tern.session.probing import LEAST_PULSES, Probing
 from eager_tern.session.session import Session
 from eager_tern.session.sources import SourceChoice, source_choices
+from eager_tern.texts import tr
 
 WIDEST = 620
 LOOK_MS = 3000  # how often it is looked for sources that were plugged in meanwhile
 MOST_SIMULATED = 3  # of the simulated gadgets, the first ones: the others stand in the header's list
-PRESS_ANY = "Point a remote at a receiver and press any button: the source that hears it says so."
-NOTHING_THERE = (
+PRESS_ANY = tr("Point a remote at a receiver and press any button: the source that hears it says so.")
+NOTHING_THERE = tr(
     "No receiver was found on this machine. The simulated gadgets need none; below is how a receiver is connected."
 )
-DROP = (
+DROP = tr(
     "Or drop a recording here: timing text, CSV, VCD, audio, IQ, a casebook. Whatever comes is kept from the first "
     "pulse, in a casebook named by the day; name it when it is worth a name."
 )
-NO_PRESS = "Press Listen, then a key on the handset: it arrives in the log. Or drop a recording here."
+NO_PRESS = tr("Press Listen, then a key on the handset: it arrives in the log. Or drop a recording here.")
 
 
 class Start(QScrollArea):
@@ -66,12 +67,12 @@ class Start(QScrollArea):
         self.levels: dict[str, Level] = {}
         self.states: dict[str, Words] = {}
         self.listens: list[QPushButton] = []
-        self.demo = _button("Open the example", self.demo_asked)
-        self.tour = _button("Show me how", self.tour_asked)
-        self.new = link("new casebook …", "New casebook", self.new_asked.emit)
-        self.open = link("open a casebook …", "Open a casebook", self.open_asked.emit)
-        self.bring = link("import a recording …", "Import a recording", self.import_asked.emit)
-        self.wire = link("how is a receiver connected?", "How a receiver is connected", self._toggle_wiring)
+        self.demo = _button(tr("Open the example"), self.demo_asked)
+        self.tour = _button(tr("Show me how"), self.tour_asked)
+        self.new = link(tr("new casebook …"), tr("New casebook"), self.new_asked.emit)
+        self.open = link(tr("open a casebook …"), tr("Open a casebook"), self.open_asked.emit)
+        self.bring = link(tr("import a recording …"), tr("Import a recording"), self.import_asked.emit)
+        self.wire = link(tr("how is a receiver connected?"), tr("How a receiver is connected"), self._toggle_wiring)
         self.wiring = Wiring()
         self.wiring.hide()
         self.wiring.said.connect(self.said)
@@ -125,7 +126,9 @@ class Start(QScrollArea):
         real = [choice for choice in every if choice.device]
         choices = [*real, *[choice for choice in every if not choice.device][:MOST_SIMULATED]]
         has_casebook = self._session.casebook is not None
-        title = "Get the first press in" if has_casebook else "Press any button" if real else "Where to begin"
+        title = (
+            tr("Get the first press in") if has_casebook else tr("Press any button") if real else tr("Where to begin")
+        )
         self._title.setText(title)
         self._text.setText(NO_PRESS if has_casebook else PRESS_ANY if real else NOTHING_THERE)
         if not real and not has_casebook and self.isVisible() and not self.wiring.isVisible():
@@ -144,10 +147,10 @@ class Start(QScrollArea):
                 old.deleteLater()
         self.levels, self.states, self.listens = {}, {}, []
         for row, choice in enumerate(choices):
-            name, state = Words(choice.name), Words("" if choice.device else "obeys and sends without any hardware")
+            name, state = Words(choice.name), Words("" if choice.device else tr("obeys and sends without any hardware"))
             state.setObjectName("aside")
-            listen = QPushButton("Listen")
-            listen.setAccessibleName(f"Listen to {choice.name}")
+            listen = QPushButton(tr("Listen"))
+            listen.setAccessibleName(tr("Listen to {name}", name=choice.name))
             listen.setCursor(Qt.CursorShape.PointingHandCursor)
             listen.clicked.connect(partial(self.listen_asked.emit, choice))
             self.listens.append(listen)
@@ -164,7 +167,7 @@ class Start(QScrollArea):
         if (level := self.levels.get(device)) is not None:
             level.add(pulses)
         if pulses >= LEAST_PULSES and (state := self.states.get(device)) is not None:
-            state.setText("this one hears it")
+            state.setText(tr("this one hears it"))
             state.setObjectName("proven")
             state.style().polish(state)  # type: ignore[union-attr]
 

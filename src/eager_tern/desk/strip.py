@@ -19,6 +19,7 @@ from eager_tern.session.words import duration, moment
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 HEIGHT = 150
 MARGIN, TOP, MARK_HEIGHT = 14, 52, 46
@@ -48,7 +49,7 @@ class StripTape(QWidget):
         self._moved = False
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Tape of the whole take")
+        self.setAccessibleName(tr("Tape of the whole take"))
         self.setMouseTracking(True)
         calipers.changed.connect(self.update)
         session.hovered_bit.connect(self._hover)
@@ -142,7 +143,7 @@ class StripTape(QWidget):
         free = box.left() - 10.0
         for press in self._captions:
             x = box.left() + (press.reading.start_us - self.from_us) * scale
-            text = press.label or ("stray" if press.stray else "·")
+            text = press.label or (tr("stray") if press.stray else "·")
             if box.left() - 1 <= x <= box.right() and x > free:
                 painter.setPen(colour("quiet"))
                 painter.drawText(QPointF(x, TOP - 16), text)
@@ -166,7 +167,7 @@ class StripTape(QWidget):
                     painter.drawLine(QPointF(x, TOP - 8), QPointF(x, box.bottom() + 4))
         painter.setFont(text_font(SMALL_PX + 1))
         painter.setPen(colour("quiet"))
-        shown = f"{duration(self.to_us - self.from_us)} shown · drag to move, wheel to zoom"
+        shown = tr("{duration} shown · drag to move, wheel to zoom", duration=duration(self.to_us - self.from_us))
         painter.drawText(QRectF(MARGIN, 2, box.width(), 16), Qt.AlignmentFlag.AlignRight, shown)
 
     # Mouse and keys

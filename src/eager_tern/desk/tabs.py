@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QTabBar
 
+from eager_tern.texts import tr
+
 BETWEEN = 30  # pixels from a name to the next, where there is room, with what a tab adds to its name
 
 
@@ -18,7 +20,7 @@ class Tabs(QTabBar):
         self.setDrawBase(False)
         self.setExpanding(False)
         self.setUsesScrollButtons(False)
-        self.setAccessibleName("Leaves")
+        self.setAccessibleName(tr("Leaves"))
         for name in names:
             self.addTab(name)
 

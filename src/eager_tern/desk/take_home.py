@@ -31,6 +31,7 @@ from eager_tern.export.payloads import TEMPLATES
 from eager_tern.export.writing import KINDS, Kind
 from eager_tern.session.session import Session
 from eager_tern.session.taking_home import TakingHome
+from eager_tern.texts import plural, tr
 
 KINDS_WIDTH, ROW_HEIGHT = 268, 62
 PREVIEW_PX = 12  # so that a line of code of 100 letters is seen whole
@@ -48,7 +49,7 @@ class TakeHome(QWidget):
         super().__init__()
         self.model = TakingHome(session)
         self._session = session
-        title = Words("Take it home")
+        title = Words(tr("Take it home"))
         title.setFont(text_font(20, bold=True))
         self.about = Words()
         self.about.setObjectName("aside")
@@ -56,9 +57,9 @@ class TakeHome(QWidget):
         top.addWidget(title)
         top.addSpacing(14)
         top.addWidget(self.about, 1, Qt.AlignmentFlag.AlignBottom)
-        top.addWidget(link("back to the desk", "Back to the desk", self.closed.emit))
+        top.addWidget(link(tr("back to the desk"), tr("Back to the desk"), self.closed.emit))
         self.kinds = QListWidget()
-        self.kinds.setAccessibleName("What the gadget can become")
+        self.kinds.setAccessibleName(tr("What the gadget can become"))
         self.kinds.setFixedWidth(KINDS_WIDTH)
         self.kinds.setItemDelegate(_Rows(self.kinds))
         for kind in KINDS.values():
@@ -70,25 +71,25 @@ class TakeHome(QWidget):
         self.files.setDrawBase(False)
         self.files.setExpanding(False)
         self.files.setElideMode(Qt.TextElideMode.ElideMiddle)
-        self.files.setAccessibleName("Files")
+        self.files.setAccessibleName(tr("Files"))
         self.preview = QPlainTextEdit()
         self.preview.setReadOnly(True)
         self.preview.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.preview.setAccessibleName("Preview")
+        self.preview.setAccessibleName(tr("Preview"))
         self.preview.setStyleSheet(f"font-size: {PREVIEW_PX}px")
         self.template = QComboBox()
         self.template.setEditable(True)
-        self.template.setAccessibleName("Template of a payload")
+        self.template.setAccessibleName(tr("Template of a payload"))
         for name, text in TEMPLATES.items():
             self.template.addItem(name, text)
         self.template.setCurrentIndex(0)
         self.template.activated.connect(lambda _: self._use_template())
         self.template.lineEdit().returnPressed.connect(self._use_template)  # type: ignore[union-attr]
-        self.places = Words("or your own text: {label} {code} {bits} {pulses_us} {protocol} {fields} …")
+        self.places = Words(tr("or your own text: {label} {code} {bits} {pulses_us} {protocol} {fields} …"))
         self.places.setObjectName("aside")
-        self.write = QPushButton("Write to a folder …")
+        self.write = QPushButton(tr("Write to a folder …"))
         self.write.clicked.connect(lambda: self._ask_folder([self.kind]))
-        self.all = link("write all of them …", "Write everything the gadget can become", self._ask_for_all)
+        self.all = link(tr("write all of them …"), tr("Write everything the gadget can become"), self._ask_for_all)
         template_row = QVBoxLayout()
         template_row.setSpacing(2)
         template_row.addWidget(self.template)
@@ -97,7 +98,7 @@ class TakeHome(QWidget):
         self._template_row.setLayout(template_row)
         template_row.setContentsMargins(0, 0, 0, 0)
         foot = QHBoxLayout()
-        foot.addWidget(link("copy this file", "Copy the file that is shown", self._copy))
+        foot.addWidget(link(tr("copy this file"), tr("Copy the file that is shown"), self._copy))
         foot.addStretch(1)
         foot.addWidget(self.all)
         foot.addSpacing(14)
@@ -137,15 +138,15 @@ class TakeHome(QWidget):
         except InputError as error:
             self.said.emit(str(error))
         else:
-            count = f"{len(files)} files are" if len(files) > 1 else f"{files[0]} is"
-            self.said.emit(f"{count} in {folder}.")
+            count = tr("{files} files are", files=len(files)) if len(files) > 1 else tr("{file} is", file=files[0])
+            self.said.emit(tr("{count} in {folder}.", count=count, folder=folder))
 
     def _show(self) -> None:
         for row, kind in enumerate(KINDS.values()):
             item = self.kinds.item(row)
             reason = self.model.reason(kind)
             if item is not None:
-                item.setData(GOOD_FOR, f"not yet: {reason}" if reason else kind.good_for)
+                item.setData(GOOD_FOR, tr("not yet: {reason}", reason=reason) if reason else kind.good_for)
                 item.setData(Qt.ItemDataRole.AccessibleDescriptionRole, item.data(GOOD_FOR))
                 item.setForeground(colour("quiet" if reason else "ink"))
         subject = self.model.subject
@@ -172,9 +173,9 @@ class TakeHome(QWidget):
         subject = self.model.subject
         if subject is None:
             return ""
-        keys = f"{len(subject.keys)} keys" if len(subject.keys) != 1 else "one key"
-        made = f", {len(subject.made)} of them made by its sheet" if subject.made else ""
-        sheet = f"; sheet {subject.sheet.id}" if subject.sheet is not None else "; no sheet yet"
+        keys = plural(len(subject.keys), "key", "keys")
+        made = tr(", {made} of them made by its sheet", made=len(subject.made)) if subject.made else ""
+        sheet = tr("; sheet {id}", id=subject.sheet.id) if subject.sheet is not None else tr("; no sheet yet")
         return f"{subject.title}: {keys}{made}{sheet}"
 
     def _show_file(self) -> None:
@@ -183,14 +184,14 @@ class TakeHome(QWidget):
         if trouble := self.model.trouble(self.kind):
             self.preview.setPlainText(trouble)
         elif reason:
-            self.preview.setPlainText(f"Not yet: {reason}.")
+            self.preview.setPlainText(tr("Not yet: {reason}.", reason=reason))
         elif files is None:
             self.preview.setPlainText("…")
         else:
             content = files.get(str(self.files.tabData(self.files.currentIndex())), "")
             text = content if isinstance(content, str) else listing(content)
             cut = len(text) > LONGEST_SHOWN
-            self.preview.setPlainText(text[:LONGEST_SHOWN] + ("\n… and so on" if cut else ""))
+            self.preview.setPlainText(text[:LONGEST_SHOWN] + (tr("\n… and so on") if cut else ""))
 
     def _use_template(self) -> None:
         text = self.template.currentText()
@@ -204,7 +205,7 @@ class TakeHome(QWidget):
         self._ask_folder(self.model.possible)
 
     def _ask_folder(self, kinds: list[Kind]) -> None:
-        if folder := ask_folder(self, "Where shall it go?"):
+        if folder := ask_folder(self, tr("Where shall it go?")):
             self.write_to(kinds, folder)
 
 

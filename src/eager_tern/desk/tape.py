@@ -18,6 +18,7 @@ from eager_tern.protocol.reading import bit_at, bit_span
 from eager_tern.session.session import Session
 from eager_tern.signal.measure import edge_deviations
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 CAPTION_WIDTH, RIGHT = 78, 14
 TOP, LINE_HEIGHT, MARK_HEIGHT = 12, 55, 21
@@ -39,7 +40,7 @@ class WrappedTape(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Tape of the selected frame")
+        self.setAccessibleName(tr("Tape of the selected frame"))
         calipers.changed.connect(self.update)
         session.hovered_bit.connect(self._hover)
 
@@ -53,7 +54,10 @@ class WrappedTape(QWidget):
             self._lines = wrapped_lines(frame.as_read, reading, groups)
             if reading is not None:
                 self._deviations = edge_deviations(frame.as_read.durations_us, reading.expected_us)
-        lines = [f"{line.caption or 'line'} {(line.to_us - line.from_us) / 1e3:.1f} ms" for line in self._lines]
+        lines = [
+            tr("{caption} {ms:.1f} ms", caption=line.caption or tr("line"), ms=(line.to_us - line.from_us) / 1000.0)
+            for line in self._lines
+        ]
         self.setAccessibleDescription("; ".join(lines))
         self.updateGeometry()
         self.setFixedHeight(self.sizeHint().height())

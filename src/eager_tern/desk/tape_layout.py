@@ -9,6 +9,7 @@ import numpy as np
 from eager_tern.protocol.layout import BitGroup
 from eager_tern.protocol.reading import Reading
 from eager_tern.signal.values import Pulses
+from eager_tern.texts import tr
 
 LONGER_THAN_A_BIT = 3.0  # is a silence between sections; a wide bit of pulse distance is twice the usual one
 PLAIN_LINES = 4  # a frame that nobody can read is cut into about so many
@@ -33,7 +34,7 @@ def wrapped_lines(pulses: Pulses, reading: Reading | None, groups: list[BitGroup
     starts = [max(float(spans[g.first, 0]), 0.0) for g in groups]
     lines: list[TapeLine] = []
     if starts[0] > 0:
-        lines.append(TapeLine("leader", 0.0, starts[0]))
+        lines.append(TapeLine(tr("leader"), 0.0, starts[0]))
     gaps = _gaps(pulses, reading)
     joined = _join_small(groups)
     for n, members in enumerate(joined):
@@ -42,10 +43,10 @@ def wrapped_lines(pulses: Pulses, reading: Reading | None, groups: list[BitGroup
         gap = gaps.get(following)
         end = whole if following < 0 else gap[0] if gap is not None else float(spans[following, 0])
         names = list(dict.fromkeys(g.name for g in members if g.name))
-        caption = ", ".join(names) if 1 <= len(names) <= 2 else f"bits {first}–{last}"
+        caption = ", ".join(names) if 1 <= len(names) <= 2 else tr("bits {first}–{last}", first=first, last=last)
         lines.append(TapeLine(caption, max(float(spans[first, 0]), 0.0), end, (first, last)))
         if gap is not None and gap[1] < float(spans[following, 0]):
-            caption = f"after {(gap[1] - gap[0]) / 1e3:.1f} ms"
+            caption = tr("after {ms:.1f} ms", ms=(gap[1] - gap[0]) / 1000.0)
             lines.append(TapeLine(caption, gap[1], float(spans[following, 0])))
     return lines
 

@@ -18,8 +18,9 @@ from eager_tern.linecode.drift import edge_drift, lengths_in_units
 from eager_tern.linecode.values import Clock
 from eager_tern.protocol.describing import Assumed, assumed_in
 from eager_tern.session.session import SAID_BY_HAND, Session
-from eager_tern.session.words import duration, plural
+from eager_tern.session.words import duration
 from eager_tern.signal.values import Floats
+from eager_tern.texts import plural, tr
 
 LOWEST = 150  # pixels that a picture can be read in
 MOST_FRAMES = 60
@@ -54,9 +55,9 @@ class Lengths(QWidget):
         self.setMinimumHeight(LOWEST)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Lengths of marks and spaces")
+        self.setAccessibleName(tr("Lengths of marks and spaces"))
         self.setToolTip(
-            "Drag a line of the ruler to change the unit and the mark excess, an end of the bar for the tolerance"
+            tr("Drag a line of the ruler to change the unit and the mark excess, an end of the bar for the tolerance")
         )
 
     def show_frames(self, frames: list[FrameLengths], unit: float, excess: float) -> None:
@@ -105,7 +106,7 @@ class Lengths(QWidget):
             if marks:
                 painter.setPen(colour("attention"))
                 painter.drawText(QRectF(x - 20, 0, 40, 14), Qt.AlignmentFlag.AlignHCenter, f"{k}")
-        for first, name, role in ((0, "marks", "ink"), (1, "spaces", "proven")):
+        for first, name, role in ((0, tr("marks"), "ink"), (1, tr("spaces"), "proven")):
             values = np.concatenate([f.durations_us[first::2] for f in self._frames])
             top = 22.0 if first == 0 else middle + 8
             bottom = middle - 22 if first == 0 else self.height() - 36.0
@@ -184,7 +185,7 @@ class Drift(QWidget):
         super().__init__()
         self._rows: list[tuple[Floats, Floats]] = []  # times and drifts of the edges, µs
         self.setMinimumHeight(LOWEST)
-        self.setAccessibleName("Drift of the edges along the frame")
+        self.setAccessibleName(tr("Drift of the edges along the frame"))
 
     def show_frames(self, frames: list[FrameLengths], unit: float, excess: float) -> None:
         self._rows = []
@@ -237,15 +238,15 @@ class TimingLeaf(QScrollArea):
         self.drift = Drift()
         self.told = Words()
         self.told.setWordWrap(True)
-        self.unit = _number("Unit", 10, 20_000)
-        self.excess = _number("Mark excess", -5_000, 5_000)
+        self.unit = _number(tr("Unit"), 10, 20_000)
+        self.excess = _number(tr("Mark excess"), -5_000, 5_000)
         self.by_hand = LineChoices()
-        self.back = link("back to what was found", "Back to what was found", self._take_back)
-        self.begin = link("begin a sheet", "Begin a sheet with this unit", self._begin)
+        self.back = link(tr("back to what was found"), tr("Back to what was found"), self._take_back)
+        self.begin = link(tr("begin a sheet"), tr("Begin a sheet with this unit"), self._begin)
         row = QHBoxLayout()
         row.setSpacing(10)
-        clock = (Words("clock"), self.by_hand.tolerance)
-        for widget in (Words("unit"), self.unit, Words("mark excess"), self.excess, *clock):
+        clock = (Words(tr("clock")), self.by_hand.tolerance)
+        for widget in (Words(tr("unit")), self.unit, Words(tr("mark excess")), self.excess, *clock):
             row.addWidget(widget)
         row.addStretch(1)
         links = QHBoxLayout()
@@ -262,10 +263,12 @@ class TimingLeaf(QScrollArea):
         layout.setSpacing(8)
         pictures: tuple[tuple[str, QWidget], ...] = (
             (
-                "LENGTHS · marks above, spaces below; dashed lines are whole units, the bar what a clock may be off",
+                tr(
+                    "LENGTHS · marks above, spaces below; dashed lines are whole units, the bar what a clock may be off"
+                ),
                 self.lengths,
             ),
-            ("DRIFT · how late each edge is, along the frame", self.drift),
+            (tr("DRIFT · how late each edge is, along the frame"), self.drift),
         )
         for text, picture in pictures:
             heading = Words(text)
@@ -365,14 +368,18 @@ class TimingLeaf(QScrollArea):
 
     def _words(self, unit: float, excess: float) -> str:
         if not self._frames:
-            return "Select frames to measure them."
+            return tr("Select frames to measure them.")
         late = np.concatenate([edge_drift(f.durations_us, f.units, unit, excess) for f in self._frames])
         clocks = [frame.clock for frame in self._frames]
-        text = f"{plural(len(self._frames), 'frame')}: edges within ± {np.std(late):.0f} µs of the ruler"
+        text = tr(
+            "{frames}: edges within ± {spread:.0f} µs of the ruler",
+            frames=plural(len(self._frames), "frame", "frames"),
+            spread=np.std(late),
+        )
         if len(clocks) > 1:
             units, excesses = [c.unit_us for c in clocks], [c.excess_us for c in clocks]
-            text += f"; their own units {min(units):.1f} to {max(units):.1f} µs, "
-            text += f"mark excess {min(excesses):.0f} to {max(excesses):.0f} µs"
+            text += tr("; their own units {least:.1f} to {most:.1f} µs, ", least=min(units), most=max(units))
+            text += tr("mark excess {least:.0f} to {most:.0f} µs", least=min(excesses), most=max(excesses))
         return text + "."
 
     def _begin(self) -> None:

@@ -20,6 +20,7 @@ from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.texts import tr
 
 HEAT, LECTURE = "temperature 17.5, mode heat, blower 2, power on", "Lamp\npause 1 s\nNext slide x 3"
 SKYLIGHT = "code 0x69C58C"  # of the shutters' digits the last but one, 8, which no key has, and "up"
@@ -132,88 +133,109 @@ def _kept(desk: Desk) -> bool:
 
 STEPS = (
     Step(
-        "One press, 112 bits",
-        "The handset of the climate cabinet sends its whole state, in two sections. No sheet knows it: look at the "
-        "spaces on the tape, which come in two lengths, so the line code is pulse distance, and the bits are sure.",
+        tr("One press, 112 bits"),
+        tr(
+            "The handset of the climate cabinet sends its whole state, in two sections. No sheet knows it: look at the "
+            "spaces on the tape, which come in two lengths, so the line code is pulse distance, and the bits are sure."
+        ),
         _first_press,
     ),
     Step(
-        "What changes with what",
-        "Here every press lies under the one before, labelled by the shot list, and what changed is inked. Follow "
-        "the rows of the temperature: a few bits move with it, and the last byte moves with everything.",
+        tr("What changes with what"),
+        tr(
+            "Here every press lies under the one before, labelled by the shot list, and what changed is inked. Follow "
+            "the rows of the temperature: a few bits move with it, and the last byte moves with everything."
+        ),
         _stack,
     ),
     Step(
-        "Let it be found",
-        "For each label the bits that carry it are looked for, and what the last bytes are computed from.",
+        tr("Let it be found"),
+        tr("For each label the bits that carry it are looked for, and what the last bytes are computed from."),
         _stack,
-        "Find out",
+        tr("Find out"),
         lambda desk: desk.commands.do("search"),
         lambda desk: desk.comparison.proof is not None,
     ),
     Step(
-        "A label that is not true",
-        "Each card tells in how many presses it holds. Humidity does not in one: held against its label, the row's "
-        "inked bits are not what 50 % would be. They say 45, and the wrong key was pressed.",
+        tr("A label that is not true"),
+        tr(
+            "Each card tells in how many presses it holds. Humidity does not in one: held against its label, the row's "
+            "inked bits are not what 50 % would be. They say 45, and the wrong key was pressed."
+        ),
         _wrong_press,
-        "Put the label right",
+        tr("Put the label right"),
         _correct,
         _corrected,
     ),
     Step(
-        "The proof",
-        "The figure below counts presses made from their labels alone, bit for bit, and those that a search predicted "
-        "without having been shown them. That is what a sheet is believed for.",
+        tr("The proof"),
+        tr(
+            "The figure below counts presses made from their labels alone, bit for bit, and those that a search "
+            "predicted without having been shown them. That is what a sheet is believed for."
+        ),
         lambda desk: _stack(desk, "label", CABINET.taken),
     ),
     Step(
-        "The presses that are left",
-        "The shot list still has some presses that combine everything. The simulated cabinet sends them now, each "
-        "takes its label, and the search is made again with them.",
+        tr("The presses that are left"),
+        tr(
+            "The shot list still has some presses that combine everything. The simulated cabinet sends them now, each "
+            "takes its label, and the search is made again with them."
+        ),
         lambda desk: _stack(desk, "row above", CABINET.taken),
-        "Record them",
+        tr("Record them"),
         _play_shots,
         lambda desk: next_shot(desk.plan.shots()) is None and desk.comparison.proof is not None,
     ),
     Step(
-        "A sheet of your own",
-        "What was found becomes the cabinet's protocol sheet. From then on each press says by itself what was set, "
-        "and whether its checks hold.",
+        tr("A sheet of your own"),
+        tr(
+            "What was found becomes the cabinet's protocol sheet. From then on each press says by itself what was set, "
+            "and whether its checks hold."
+        ),
         _stack_at_the_end,
-        "Keep it",
+        tr("Keep it"),
         lambda desk: desk.commands.do("keep_found"),
         _kept,
     ),
     Step(
-        "Frames nobody captured",
-        "This press now says what was set, bit by bit. The Sheet leaf holds the text; “write it up” on the Stack leaf "
-        "makes the page to publish. Undo takes all of it back, step by step.",
+        tr("Frames nobody captured"),
+        tr(
+            "This press now says what was set, bit by bit. The Sheet leaf holds the text; “write it up” on the Stack "
+            "leaf makes the page to publish. Undo takes all of it back, step by step."
+        ),
         _last_press,
     ),
     Step(
-        "The cabinet obeys",
-        "The proof is the gadget itself. Nobody ever pressed 17.5 degrees with the fan off its usual speed: the sheet "
-        "makes the frame, the simulated cabinet hears it, checks it with a decoder of its own, and does as it is told.",
+        tr("The cabinet obeys"),
+        tr(
+            "The proof is the gadget itself. Nobody ever pressed 17.5 degrees with the fan off its usual speed: the "
+            "sheet makes the frame, the simulated cabinet hears it, checks it with a decoder of its own, and does "
+            "as it is told."
+        ),
         lambda desk: _line_to_say(desk, CABINET.name, HEAT),
-        "Send it",
+        tr("Send it"),
         lambda desk: _say_it(desk, CABINET.name, HEAT),
         lambda desk: _shows(desk, CABINET.name, "temperature", 17.5),
     ),
     Step(
-        "The projector advances",
-        "A routine is a text like the shot list, with pauses and repetitions: here the lecture begins by itself. Each "
-        "line shows what it sends; while a source listens, how far what was heard is from what was meant.",
+        tr("The projector advances"),
+        tr(
+            "A routine is a text like the shot list, with pauses and repetitions: here the lecture begins by itself. "
+            "Each line shows what it sends; while a source listens, how far what was heard is from what was meant."
+        ),
         lambda desk: _line_to_say(desk, PROJECTOR.name, LECTURE),
-        "Send it",
+        tr("Send it"),
         lambda desk: _say_it(desk, PROJECTOR.name, LECTURE),
         lambda desk: _shows(desk, PROJECTOR.name, "slide", 4),
     ),
     Step(
-        "A window that no key opens",
-        "The shutters' codes leave one bit of their second last digit alone. No key sends it, and the gadget knows it: "
-        "watch the skylight. Send only to what is yours.",
+        tr("A window that no key opens"),
+        tr(
+            "The shutters' codes leave one bit of their second last digit alone. No key sends it, and the gadget knows "
+            "it: watch the skylight. Send only to what is yours."
+        ),
         lambda desk: _line_to_say(desk, SHUTTERS.name, SKYLIGHT),
-        "Send it",
+        tr("Send it"),
         lambda desk: _say_it(desk, SHUTTERS.name, SKYLIGHT),
         lambda desk: _shows(desk, SHUTTERS.name, "skylight", "up"),
     ),
@@ -251,8 +273,8 @@ class Tour(QFrame):
         self._words.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.act = QPushButton()
         self.act.clicked.connect(self._act)
-        self.next = link("Next", "Next step of the tour", self.go_on)
-        self.leave = link("Leave", "Leave the tour", self.stop)
+        self.next = link(tr("Next"), tr("Next step of the tour"), self.go_on)
+        self.leave = link(tr("Leave"), tr("Leave the tour"), self.stop)
         words = QVBoxLayout()
         words.setSpacing(2)
         words.addWidget(self._title)
@@ -288,13 +310,13 @@ class Tour(QFrame):
 
     def _go_to(self, at: int) -> None:
         self.at, step = at, STEPS[at]
-        self._title.setText(f"{step.title} · {at + 1} of {len(STEPS)}")
+        self._title.setText(tr("{title} · {at} of {steps}", title=step.title, at=at + 1, steps=len(STEPS)))
         self._words.setText(step.words)
         self.setAccessibleName(self.text)
         self.act.setVisible(bool(step.doing))
         self.act.setEnabled(True)
         self.act.setText(step.doing)
-        self.next.setText("Next" if at + 1 < len(STEPS) else "Done")
+        self.next.setText(tr("Next") if at + 1 < len(STEPS) else tr("Done"))
         step.show(self._desk)
 
     def _act(self) -> None:

@@ -9,9 +9,10 @@ from typing import Literal
 import numpy as np
 
 from eager_tern.linecode.values import Bits
+from eager_tern.texts import term
 
 Shown = Literal["bits", "hex", "decimal"]
-SHOWN: tuple[Shown, ...] = ("bits", "hex", "decimal")
+SHOWN: tuple[Shown, ...] = (term("bits"), term("hex"), term("decimal"))
 Range = tuple[int, int]  # first and last column
 
 

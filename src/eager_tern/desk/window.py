@@ -72,6 +72,7 @@ from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.session.sources import SourceChoice
 from eager_tern.session.sweeping import Sweeping
 from eager_tern.session.words import write_durations
+from eager_tern.texts import plural, tr
 
 WIDTH, HEIGHT = 1280, 800
 TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
@@ -115,6 +116,7 @@ class Window(QMainWindow):
         self.help: HelpPage | None = None  # made when it is asked for
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._name_offered = False
+        self._told_progress = ""
         self._build()
         self.menus = Menus(sure(self.menuBar()), self.commands, LEAVES, self._fill_recent)
         self._connect()
@@ -125,7 +127,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")
         self.setAcceptDrops(True)
-        self.tabs = Tabs(LEAVES)
+        self.tabs = Tabs([tr(leaf) for leaf in LEAVES])
         self.pages = QStackedWidget()
         leaves: tuple[QWidget, ...] = (
             self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
@@ -169,7 +171,7 @@ class Window(QMainWindow):
         for path in map(Path, self.settings.recent):
             add_action(menu, f"{path.stem}    {path.parent}").triggered.connect(partial(self.open_casebook, path))
         if not self.settings.recent:
-            add_action(menu, "No casebook has been opened yet", enabled=False)
+            add_action(menu, tr("No casebook has been opened yet"), enabled=False)
 
     def _connect(self) -> None:
         session, say = self.session, self.notice.say
@@ -227,7 +229,7 @@ class Window(QMainWindow):
         """Menus, title and page as things are now."""
         self.menus.refresh()
         path = self.session.casebook.path if self.session.casebook is not None else None
-        self.setWindowTitle(f"{path.stem} — Eager Tern" if path is not None else "Eager Tern")
+        self.setWindowTitle(tr("{stem} — Eager Tern", stem=path.stem) if path is not None else "Eager Tern")
         if self.pages.currentWidget() not in (self.help, self.home, self.preferences):
             self._show_page()
 
@@ -306,7 +308,7 @@ class Window(QMainWindow):
         """Add the presses that would settle the most to the shot list."""
         shots = self.comparison.planned_shots()
         self.shot_plan.put((*self.shot_plan.shots(), *shots), words="plan shots")
-        self.notice.say(f"{len(shots)} {'press' if len(shots) == 1 else 'presses'} added to the shot list.")
+        self.notice.say(tr("{presses} added to the shot list.", presses=plural(len(shots), "press", "presses")))
 
     @property
     def is_night(self) -> bool:
@@ -367,8 +369,8 @@ class Window(QMainWindow):
 
     def _offer_tour(self) -> None:
         if not self.settings.toured:
-            words = f"New here? {len(STEPS)} steps show the way from a first press to the proof."
-            self.notice.say(words, "Follow them", self.follow_tour)
+            words = tr("New here? {steps} steps show the way from a first press to the proof.", steps=len(STEPS))
+            self.notice.say(words, tr("Follow them"), self.follow_tour)
 
     def follow_tour(self) -> None:
         """Show the way from first press to proof, on an example as it was in the beginning."""
@@ -377,7 +379,7 @@ class Window(QMainWindow):
         self._open_example(for_tour=True, then=self.tour.start)
 
     def _open_example(self, for_tour: bool, then: Callable[[], None]) -> None:
-        self.notice.say("The example is being made …")
+        self.notice.say(tr("The example is being made …"))
 
         def made(path: Path | InputError) -> None:
             if isinstance(path, InputError):
@@ -404,25 +406,25 @@ class Window(QMainWindow):
         save_settings(self.settings)
 
     def ask_new(self) -> None:
-        path = ask_file_to_write(self, "New casebook", CASEBOOKS, SUFFIX)
+        path = ask_file_to_write(self, tr("New casebook"), CASEBOOKS, SUFFIX)
         if path is None:
             return
         if path.exists():
             self.notice.say(
-                f"{path.name} exists already, and stays as it is. Choose another name, or open it.",
-                "Open it",
+                tr("{name} exists already, and stays as it is. Choose another name, or open it.", name=path.name),
+                tr("Open it"),
                 lambda: self.open_casebook(path),
             )
-        elif name := ask_name(self, "New casebook", "What is the first gadget called?", "Handset"):
+        elif name := ask_name(self, tr("New casebook"), tr("What is the first gadget called?"), tr("Handset")):
             self.live.close()
             self.session.create(path, name)
 
     def ask_open(self) -> None:
-        if path := ask_file_to_open(self, "Open casebook", CASEBOOKS):
+        if path := ask_file_to_open(self, tr("Open casebook"), CASEBOOKS):
             self.open_casebook(path)
 
     def ask_save_as(self) -> None:
-        if path := ask_file_to_write(self, "Save casebook as", CASEBOOKS, SUFFIX):
+        if path := ask_file_to_write(self, tr("Save casebook as"), CASEBOOKS, SUFFIX):
             self._or_ask(path, lambda: self.save_as(path))
 
     def save_as(self, path: Path) -> None:
@@ -433,18 +435,20 @@ class Window(QMainWindow):
     def _or_ask(self, path: Path, write: Callable[[], None]) -> None:
         """Write a file; where one stands there, ask first."""
         if path.exists():
-            self.notice.say(f"{path.name} exists already in {path.parent}.", "Replace it", write)
+            self.notice.say(
+                tr("{name} exists already in {parent}.", name=path.name, parent=path.parent), tr("Replace it"), write
+            )
         else:
             write()
 
     def ask_gadget(self) -> None:
-        if name := ask_name(self, "New gadget", "What is it called?"):
+        if name := ask_name(self, tr("New gadget"), tr("What is it called?")):
             self.live.close()
             self.session.add_gadget(name)
 
     def ask_rename(self) -> None:
         gadget = self.session.gadget
-        if gadget is not None and (name := ask_name(self, "Rename gadget", "What is it called?", gadget.name)):
+        if gadget is not None and (name := ask_name(self, tr("Rename gadget"), tr("What is it called?"), gadget.name)):
             self.session.rename_gadget(name)
 
     def choose_gadget(self, gadget_id: int) -> None:
@@ -454,7 +458,7 @@ class Window(QMainWindow):
     # Files in and out
 
     def ask_import(self) -> None:
-        self.import_files(ask_files_to_open(self, "Import recordings", RECORDINGS))
+        self.import_files(ask_files_to_open(self, tr("Import recordings"), RECORDINGS))
 
     def import_files(self, paths: list[Path]) -> None:
         """Read recordings into the gadget; protocol sheets are taken in, a casebook is opened instead."""
@@ -483,8 +487,9 @@ class Window(QMainWindow):
 
     def _show_progress(self, words: str) -> None:
         if words:
-            self.notice.say(words, "Stop", self.imports.stop)
-        elif self.notice.text.startswith("Reading "):
+            self.notice.say(words, tr("Stop"), self.imports.stop)
+            self._told_progress = words
+        elif self.notice.text == self._told_progress:
             self.notice.hide()
 
     def take_home(self) -> None:
@@ -535,7 +540,7 @@ class Window(QMainWindow):
         if self.session.is_unnamed and not self._name_offered and self.session.history.done:
             self._name_offered = True
             path = self.session.casebook.path if self.session.casebook is not None else Path()
-            self.notice.say(f"Kept in {path}.", "Name the gadget …", self.ask_rename)
+            self.notice.say(tr("Kept in {path}.", path=path), tr("Name the gadget …"), self.ask_rename)
 
     def toggle_armed(self) -> None:
         """Record from the first edge on, rather than from the moment of listening."""
@@ -558,8 +563,8 @@ class Window(QMainWindow):
 
     def ask_play(self) -> None:
         """Take a recording for the source: it is played as if it came in now."""
-        if path := ask_file_to_open(self, "Play a recording as a source", AUDIO):
-            self.header.choose(SourceChoice(f"Playing {path.name}", f"{PLAY}{path}"))
+        if path := ask_file_to_open(self, tr("Play a recording as a source"), AUDIO):
+            self.header.choose(SourceChoice(tr("Playing {name}", name=path.name), f"{PLAY}{path}"))
 
     def _source_chosen(self) -> None:
         if self.header.choice is not None and self.header.choice.device:
@@ -578,13 +583,13 @@ class Window(QMainWindow):
 
     def _hold_up(self, press_id: int, reason: str) -> None:
         self.notice.say(
-            f"This press was not taken for the next shot: {reason}. Press again, or keep it.",
-            "Keep it",
+            tr("This press was not taken for the next shot: {reason}. Press again, or keep it.", reason=reason),
+            tr("Keep it"),
             lambda: self.shot_plan.take(press_id),
         )
 
     def _source_broke(self, reason: str) -> None:
-        self.notice.say(reason, "Listen again", self.toggle_listening)
+        self.notice.say(reason, tr("Listen again"), self.toggle_listening)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         # No shortcut: where a button or an editor has the focus, Space is theirs.

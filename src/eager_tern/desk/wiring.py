@@ -14,28 +14,39 @@ from eager_tern.desk.theme import ASIDE_PX, colour, text_font
 from eager_tern.desk.words import Words
 from eager_tern.devices.firmware import hand_out
 from eager_tern.errors import InputError
+from eager_tern.texts import tr
 
-PINS = ("data", "ground", "supply")  # of most receivers, seen from the front; the data sheet has the last word
+PINS = (
+    tr("data"),
+    tr("ground"),
+    tr("supply"),
+)  # of most receivers, seen from the front; the data sheet has the last word
 # By source: what stands at the other end of each pin, and what is to be known.
 WIRINGS: dict[str, tuple[tuple[str, str, str], str]] = {
-    "Recorder board": (
-        ("pin 2", "GND", "5 V"),
-        "A hobby board with the recorder of firmware/tern_recorder on it: it stands in the list above as soon as it is "
-        "connected by USB, and its level moves when a button is pressed.",
+    tr("Recorder board"): (
+        (tr("pin 2"), "GND", "5 V"),
+        tr(
+            "A hobby board with the recorder of firmware/tern_recorder on it: it stands in the list above as soon as "
+            "it is connected by USB, and its level moves when a button is pressed."
+        ),
     ),
-    "Kernel's device": (
-        ("GPIO 18", "GND", "3.3 V"),
-        "A single-board computer: “dtoverlay=gpio-ir,gpio_pin=18” in its boot configuration makes /dev/lirc0. Members "
-        "of the group video may open it.",
+    tr("Kernel's device"): (
+        (tr("GPIO 18"), "GND", "3.3 V"),
+        tr(
+            "A single-board computer: “dtoverlay=gpio-ir,gpio_pin=18” in its boot configuration makes /dev/lirc0. "
+            "Members of the group video may open it."
+        ),
     ),
-    "Sound card": (
-        ("10 kΩ, then the input’s tip", "the input’s sleeve", "4.5 V from a battery"),
-        "10 kΩ from the data pin to the input’s tip and 1 kΩ from tip to sleeve leave a tenth of the swing. Record at "
-        "48 kHz or more, with every enhancement switched off.",
+    tr("Sound card"): (
+        (tr("10 kΩ, then the input’s tip"), tr("the input’s sleeve"), tr("4.5 V from a battery")),
+        tr(
+            "10 kΩ from the data pin to the input’s tip and 1 kΩ from tip to sleeve leave a tenth of the swing. Record "
+            "at 48 kHz or more, with every enhancement switched off."
+        ),
     ),
-    "Logic analyser": (
-        ("a channel", "its ground", "3.3 or 5 V from elsewhere"),
-        "Record at 100 kHz or more, and save level changes as VCD or CSV: the file can be dropped here.",
+    tr("Logic analyser"): (
+        (tr("a channel"), tr("its ground"), tr("3.3 or 5 V from elsewhere")),
+        tr("Record at 100 kHz or more, and save level changes as VCD or CSV: the file can be dropped here."),
     ),
 }
 HEIGHT, BODY = 178, 62
@@ -48,7 +59,7 @@ class Wiring(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("How a receiver is connected")
+        self.setAccessibleName(tr("How a receiver is connected"))
         self.tabs = QTabBar()
         self.tabs.setDrawBase(False)
         self.tabs.setExpanding(False)
@@ -62,7 +73,7 @@ class Wiring(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         layout.setSpacing(6)
-        self.firmware = link("save the recorder's firmware …", "Save the recorder's firmware", self._ask_folder)
+        self.firmware = link(tr("save the recorder's firmware …"), tr("Save the recorder's firmware"), self._ask_folder)
         for widget in (self.tabs, self.drawing, self.words):
             layout.addWidget(widget)
         layout.addWidget(self.firmware, 0, Qt.AlignmentFlag.AlignLeft)
@@ -77,7 +88,7 @@ class Wiring(QWidget):
         self.firmware.setVisible(at == 0)
 
     def _ask_folder(self) -> None:
-        if folder := ask_folder(self, "Where shall the firmware go?"):
+        if folder := ask_folder(self, tr("Where shall the firmware go?")):
             self.save_firmware(folder)
 
     def save_firmware(self, folder: Path) -> None:
@@ -87,7 +98,9 @@ class Wiring(QWidget):
         except InputError as error:
             self.said.emit(str(error))
         else:
-            self.said.emit(f"The sketch is {place}: upload it with your board's tool; the data pin goes to pin 2.")
+            self.said.emit(
+                tr("The sketch is {place}: upload it with your board's tool; the data pin goes to pin 2.", place=place)
+            )
 
 
 class _Drawing(QWidget):
@@ -121,4 +134,4 @@ class _Drawing(QWidget):
             painter.setFont(text_font(ASIDE_PX, bold=True))
             painter.drawText(QPointF(left + 158, y + 4), pin)
             painter.setFont(text_font(ASIDE_PX))
-            painter.drawText(QPointF(left + 216, y + 4), f"to {end}")
+            painter.drawText(QPointF(left + 216, y + 4), tr("to {end}", end=end))

@@ -21,10 +21,11 @@ from eager_tern.protocol.codes import codes_of
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN, Reading
-from eager_tern.session.words import CODE_NAMES, duration, frequency, plural, reading_name
+from eager_tern.session.words import CODE_NAMES, duration, frequency, reading_name
+from eager_tern.texts import plural, tr
 
 Status = Literal["proven", "uncertain", "failing", "note"]
-STATUS_WORDS = {"proven": "sure", "uncertain": "not proven", "failing": "does not hold", "note": ""}
+STATUS_WORDS = {"proven": tr("sure"), "uncertain": tr("not proven"), "failing": tr("does not hold"), "note": ""}
 SURE = 0.9
 
 
@@ -92,9 +93,13 @@ def _code_card(best: Reading) -> Card:
     """The frame as one number, either end first."""
     codes = codes_of(best.bits)
     assert codes is not None
-    text = f"{codes.as_sent} as sent, its first bit highest; {codes.turned} with the first bit lowest."
-    decimal = f"in decimal {int(codes.as_sent, 16)} and {int(codes.turned, 16)}"
-    return Card("The code", text, "note", aside=decimal)
+    text = tr(
+        "{as_sent} as sent, its first bit highest; {turned} with the first bit lowest.",
+        as_sent=codes.as_sent,
+        turned=codes.turned,
+    )
+    decimal = tr("in decimal {as_sent} and {turned}", as_sent=int(codes.as_sent, 16), turned=int(codes.turned, 16))
+    return Card(tr("The code"), text, "note", aside=decimal)
 
 
 def _structure_cards(best: Reading, others: Sequence[Caught]) -> list[Card]:
@@ -103,7 +108,7 @@ def _structure_cards(best: Reading, others: Sequence[Caught]) -> list[Card]:
     alike = {each.reading.bits for each in others if each.reading.protocol == UNKNOWN and not each.stray}
     rows = sorted({own, *(bits for bits in alike if len(bits) == len(own))})
     found = _structure(tuple(rows), best.sections)
-    return [Card("Without any label", told, "proven") for told in of_structure(found)] if found is not None else []
+    return [Card(tr("Without any label"), told, "proven") for told in of_structure(found)] if found is not None else []
 
 
 @lru_cache(maxsize=32)  # asked for with each press that is looked at
@@ -114,41 +119,62 @@ def _structure(rows: tuple[str, ...], sections: tuple[int, ...]) -> Structure | 
 def _carrier_card(carrier_hz: float, measured: Measured) -> Card:
     """What the pulses were keyed on."""
     if measured.deviation_hz:
-        text = f"Two tones, {frequency(measured.deviation_hz)} above and below; the higher one is the mark."
+        text = tr(
+            "Two tones, {frequency} above and below; the higher one is the mark.",
+            frequency=frequency(measured.deviation_hz),
+        )
     elif measured.keying == "ask":
-        text = "Turned down in the spaces, not off."
+        text = tr("Turned down in the spaces, not off.")
     else:
-        text = "On in the marks, off in the spaces."
+        text = tr("On in the marks, off in the spaces.")
     if measured.carrier_duty:
-        text += f" On for {measured.carrier_duty:.0%} of its period."
-    return Card(f"Carrier {frequency(carrier_hz)}", text, "proven", aside="measured in the recording")
+        text += tr(" On for {duty:.0%} of its period.", duty=measured.carrier_duty)
+    return Card(
+        tr("Carrier {frequency}", frequency=frequency(carrier_hz)),
+        text,
+        "proven",
+        aside=tr("measured in the recording"),
+    )
 
 
 def _mended_card(frame: Frame) -> Card:
     """How a frame was read that could not be read as it is."""
     how = frame.mended[:1].upper() + frame.mended[1:]
-    return Card("Not read as recorded", f"{how}. The tape shows what was read; the raw pulses are kept.", "uncertain")
+    return Card(
+        tr("Not read as recorded"),
+        tr("{how}. The tape shows what was read; the raw pulses are kept.", how=how),
+        "uncertain",
+    )
 
 
 def cards_for_several(presses: list[Caught]) -> list[Card]:
     """Cards about several presses."""
     codes = {press.code for press in presses if press.code is not None}
     if len(codes) == 1:
-        text = f"All {len(presses)} send the same code."
-        return [Card("One key, or keys that send the same", text, "proven")]
+        text = tr("All {presses} send the same code.", presses=len(presses))
+        return [Card(tr("One key, or keys that send the same"), text, "proven")]
     differing = differing_bits(presses)
     if differing < 0:
-        return [Card("Frames of different lengths", "These frames do not have the same number of bits.", "note")]
+        return [
+            Card(tr("Frames of different lengths"), tr("These frames do not have the same number of bits."), "note")
+        ]
     count = len(presses[0].reading.bits)
-    text = f"{differing} of {count} bits are not the same in all {len(presses)} frames; {count - differing} are."
-    return [Card(f"{len(codes)} codes in {len(presses)} presses", text, "note")]
+    text = tr(
+        "{differing} of {count} bits are not the same in all {frames} frames; {same} are.",
+        differing=differing,
+        count=count,
+        frames=len(presses),
+        same=count - differing,
+    )
+    title = tr("{codes} codes in {presses} presses", codes=len(codes), presses=len(presses))
+    return [Card(title, text, "note")]
 
 
 def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) -> Card:
     if best.protocol == "unknown":
         return Card(
-            f"Unknown protocol, {best.bits.size} bits",
-            "The line code is clear, but no sheet describes this frame.",
+            tr("Unknown protocol, {size} bits", size=best.bits.size),
+            tr("The line code is clear, but no sheet describes this frame."),
             "uncertain",
             aside=_certainty(frame),
         )
@@ -157,34 +183,52 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
     shown = [f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items()]
     held = [check for check in best.checks if check.ok]
     failed = [check for check in best.checks if not check.ok]
-    text = f"{plural(best.bits.size, 'bit')}"
+    text = f"{plural(best.bits.size, 'bit', 'bits')}"
     if failed:
-        text += ", but " + " and ".join(f"the {check.name} does not hold" for check in failed)
+        text += tr(", but ") + " and ".join(f"the {check.name} does not hold" for check in failed)
     elif len(held) > 1:
-        text += f"; {'both' if len(held) == 2 else 'all'} checks hold ({', '.join(check.name for check in held)})"
+        names = ", ".join(check.name for check in held)
+        text += (
+            tr("; both checks hold ({names})", names=names)
+            if len(held) == 2
+            else tr("; all checks hold ({names})", names=names)
+        )
     elif held:
-        text += f"; the {held[0].name} holds"
+        text += tr("; the {name} holds", name=held[0].name)
     elif sheet is not None and sheet.overrules:
-        text += ", read as was said by hand"
+        text += tr(", read as was said by hand")
     else:
-        text += "; this protocol has no check"
+        text += tr("; this protocol has no check")
     for name in best.beyond:
         low, high = next(f.seen for f in sheet.fields if f.name == name and f.seen) if sheet is not None else (0, 0)
-        text += f"; {name} is beyond the {low:g} to {high:g} that it was found out with"
+        text += tr(
+            "; {name} is beyond the {low:g} to {high:g} that it was found out with", name=name, low=low, high=high
+        )
     agreeing = caught.protocols[best.protocol] - (press.reading.protocol == best.protocol)
     if agreeing:
         presses = plural(agreeing, "other press", "other presses")
-        text += f". {presses} of this gadget agree{'s' if agreeing == 1 else ''}"
+        text += (
+            tr(". {presses} of this gadget agrees", presses=presses)
+            if agreeing == 1
+            else tr(". {presses} of this gadget agree", presses=presses)
+        )
     text += "."
     status: Status = "failing" if failed else "proven" if best.confidence >= SURE and held else "uncertain"
     if not held and not failed and (agreeing or press.repeats) and best.confidence >= SURE:
         status = "proven"
     width = sum(check.width for check in held)
-    chance = f" By accident the checks would hold once in {2**width:,}." if width > 2 else ""
+    chance = tr(" By accident the checks would hold once in {odds:,}.", odds=2**width) if width > 2 else ""
     why = (
-        f"Unit {best.clock.unit_us:.0f} µs, {abs(best.clock.unit_us / sheet.unit_us - 1):.1%} "
-        f"{'above' if best.clock.unit_us >= sheet.unit_us else 'below'} the published {sheet.unit_us:g} µs; "
-        f"the edges lie within ± {best.clock.rms_us:.0f} µs of the ruler.{chance}"
+        tr(
+            "Unit {unit_us:.0f} µs, {off:.1%} {way} the published {published_us:g} µs; "
+            "the edges lie within ± {rms_us:.0f} µs of the ruler.{chance}",
+            unit_us=best.clock.unit_us,
+            off=abs(best.clock.unit_us / sheet.unit_us - 1),
+            way=tr("above") if best.clock.unit_us >= sheet.unit_us else tr("below"),
+            published_us=sheet.unit_us,
+            rms_us=best.clock.rms_us,
+            chance=chance,
+        )
         if sheet is not None
         else ""
     )
@@ -194,18 +238,22 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
 
 def _certainty(frame: Frame) -> str:
     best, *others = frame.readings
-    text = f"confidence {best.confidence:.3f}"
+    text = tr("confidence {confidence:.3f}", confidence=best.confidence)
     if not others:
-        return f"{text} · no {'other ' if best.known else ''}sheet fits"
+        return text + (tr(" · no other sheet fits") if best.known else tr(" · no sheet fits"))
     second = others[0]
     failing = [check.name for check in second.checks if not check.ok]
-    against = f": its {failing[0]} fails" if failing else ""
+    against = tr(": its {failing} fails", failing=failing[0]) if failing else ""
     if not failing and len(best.checks) > len(second.checks):
         width = sum(check.width for check in best.checks) - sum(check.width for check in second.checks)
-        against = f": then {best.checks[0].name} would be chance, 1 in {2**width:,}"
-    name = reading_name(second) if second.sheet is not None else f"unknown {CODE_NAMES[second.code]}"
-    size = f"{second.confidence:.3f}" if second.confidence >= 0.0005 else "below 0.001"
-    return f"{text} · runner-up {name}, {size}{against}"
+        against = tr(": then {name} would be chance, 1 in {odds:,}", name=best.checks[0].name, odds=2**width)
+    name = (
+        reading_name(second)
+        if second.sheet is not None
+        else tr("unknown {line_code}", line_code=CODE_NAMES[second.code])
+    )
+    size = f"{second.confidence:.3f}" if second.confidence >= 0.0005 else tr("below 0.001")
+    return tr("{text} · runner-up {name}, {size}{against}", text=text, name=name, size=size, against=against)
 
 
 def _line_code_card(best: Reading, frame: Frame) -> Card:
@@ -225,51 +273,77 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
     excess = best.clock.excess_us
     if abs(excess) >= 10:
         way = ("long", "short") if excess > 0 else ("short", "long")
-        sentence += f" Marks are {abs(excess):.0f} µs too {way[0]}, spaces as much too {way[1]}:"
-        sentence += " the receiver's doing, taken out."
+        sentence += tr(
+            " Marks are {excess:.0f} µs too {one_way}, spaces as much too {other_way}:",
+            excess=abs(excess),
+            one_way=way[0],
+            other_way=way[1],
+        )
+        sentence += tr(" the receiver's doing, taken out.")
     part_of_unit = best.clock.rms_us / best.clock.unit_us
-    why = f"Between the ruler and the edges remain ± {best.clock.rms_us:.0f} µs, {part_of_unit:.0%} of a unit."
+    why = tr(
+        "Between the ruler and the edges remain ± {rms_us:.0f} µs, {part_of_unit:.0%} of a unit.",
+        rms_us=best.clock.rms_us,
+        part_of_unit=part_of_unit,
+    )
     others = [line for line in identify(frame.pulses) if line.code != best.code]
     if others:
         other = others[0]
-        why += (
-            f" Tried as {CODE_NAMES[other.code]}: ± {other.clock.rms_us:.0f} µs, probability {other.probability:.2g}."
+        why += tr(
+            " Tried as {line_code}: ± {rms_us:.0f} µs, probability {probability:.2g}.",
+            line_code=CODE_NAMES[other.code],
+            rms_us=other.clock.rms_us,
+            probability=other.probability,
         )
     status: Status = "proven" if best.clock.rms_us < 0.15 * best.clock.unit_us else "uncertain"
     picture = Strips(tuple(marks.tolist()), tuple(spaces.tolist()), tuple(clusters))
-    title = f"{CODE_NAMES[best.code].capitalize()}, unit {best.clock.unit_us:.0f} µs"
+    line_code = CODE_NAMES[best.code].capitalize()
+    title = tr("{line_code}, unit {unit_us:.0f} µs", line_code=line_code, unit_us=best.clock.unit_us)
     return Card(title, sentence, status, why=why, picture=picture)
 
 
 def _hold_card(press: Caught, best: Reading | None) -> Card:
     sheet = best.sheet if best is not None else None
-    title = f"Held {press.reading.held_us / 1e6:.2f} s: {plural(press.repeats, 'repeat')}"
+    title = tr(
+        "Held {held_s:.2f} s: {repeats}",
+        held_s=press.reading.held_us / 1e6,
+        repeats=plural(press.repeats, "repeat", "repeats"),
+    )
     if sheet is not None and sheet.frame(sheet.press.held[0]).repeat:
-        text = "A short frame without bits, sent while the key is held, stands for the first one."
+        text = tr("A short frame without bits, sent while the key is held, stands for the first one.")
     elif best is not None and "toggle" in best.fields:
-        text = (
-            f"The same frame again, its toggle bit still {best.fields['toggle']}: one press. The next press turns it."
+        text = tr(
+            "The same frame again, its toggle bit still {toggle}: one press. The next press turns it.",
+            toggle=best.fields["toggle"],
         )
     elif sheet is not None and press.repeats + 1 < sheet.press.count:
-        text = f"Such remotes send a frame {sheet.press.count} times or more; the others were not heard."
+        text = tr(
+            "Such remotes send a frame {count} times or more; the others were not heard.", count=sheet.press.count
+        )
     elif sheet is not None and sheet.press.count > 1 and press.repeats < sheet.press.count:
-        text = f"Every press sends its frame {sheet.press.count} times; this one was not held."
-        title = f"{plural(press.repeats, 'repeat')}, as always"
+        text = tr("Every press sends its frame {count} times; this one was not held.", count=sheet.press.count)
+        title = tr("{repeats}, as always", repeats=plural(press.repeats, "repeat", "repeats"))
     else:
-        text = "The same frame again, after less than 150 ms of silence."
+        text = tr("The same frame again, after less than 150 ms of silence.")
     return Card(title, text, "note")
 
 
 def _missed_card(press: Caught) -> Card:
-    count = plural(len(press.reading.frames), "repeat")
-    text = f"{count}, but not the frame they stand for: which key it was cannot be known. Press it again."
-    return Card("The first frame was missed", text, "uncertain")
+    count = plural(len(press.reading.frames), "repeat", "repeats")
+    text = tr(
+        "{count}, but not the frame they stand for: which key it was cannot be known. Press it again.", count=count
+    )
+    return Card(tr("The first frame was missed"), text, "uncertain")
 
 
 def _stray_card(press: Caught) -> Card:
     pulses = press.reading.frames[0][1] - press.reading.frames[0][0] + 1
-    marks = plural(pulses // 2 + 1, "mark")
-    return Card("A stray", f"{marks} without the timing of a frame. Lamps and radio noise make them.", "note")
+    marks = plural(pulses // 2 + 1, "mark", "marks")
+    return Card(
+        tr("A stray"),
+        tr("{marks} without the timing of a frame. Lamps and radio noise make them.", marks=marks),
+        "note",
+    )
 
 
 def _caught_once(press: Caught, caught: Tally) -> bool:
@@ -279,9 +353,9 @@ def _caught_once(press: Caught, caught: Tally) -> bool:
 
 
 def _once_card(press: Caught) -> Card:
-    name = f"“{press.label}”" if press.label else "This code"
-    text = "One frame without a repeat or a check can be a stray. Press it again to be sure."
-    return Card(f"{name} was caught once only", text, "uncertain")
+    name = f"“{press.label}”" if press.label else tr("This code")
+    text = tr("One frame without a repeat or a check can be a stray. Press it again to be sure.")
+    return Card(tr("{name} was caught once only", name=name), text, "uncertain")
 
 
 def _key_cards(press: Caught, keys: list[Key]) -> list[Card]:
@@ -290,20 +364,25 @@ def _key_cards(press: Caught, keys: list[Key]) -> list[Card]:
     if key is not None and key.same_as:
         others = " and ".join(f"“{name}”" for name in key.same_as)
         cards.append(
-            Card(f"“{key.name}” and {others} send the same", "Two names for one code.", "uncertain", go="Handset")
+            Card(
+                tr("“{name}” and {others} send the same", name=key.name, others=others),
+                tr("Two names for one code."),
+                "uncertain",
+                go="Handset",
+            )
         )
     if key is not None and key.contradicts:
-        text = "Presses with this label sent different codes. One of them may be mislabelled."
-        cards.append(Card(f"“{key.name}” has sent more than one code", text, "uncertain", go="Handset"))
+        text = tr("Presses with this label sent different codes. One of them may be mislabelled.")
+        cards.append(Card(tr("“{name}” has sent more than one code", name=key.name), text, "uncertain", go="Handset"))
     if not press.label and press.code is not None:
         known = next((k for k in keys if k.best is not None and k.best.code == press.code), None)
         if known is not None:
-            title = f"Sends what “{known.name}” sends"
-            cards.append(Card(title, "Give it that label, or press another key.", "note", label=known.name))
+            title = tr("Sends what “{name}” sends", name=known.name)
+            cards.append(Card(title, tr("Give it that label, or press another key."), "note", label=known.name))
     missing = [key.name for key in keys if key.best is None]
     if missing:
-        text = ", ".join(missing[:6]) + (f" and {len(missing) - 6} more" if len(missing) > 6 else "")
-        title = plural(len(missing), "key") + (" is" if len(missing) == 1 else " are") + " not caught yet"
+        text = ", ".join(missing[:6]) + (tr(" and {more} more", more=len(missing) - 6) if len(missing) > 6 else "")
+        title = plural(len(missing), "key is not caught yet", "keys are not caught yet")
         cards.append(Card(title, text + ".", "note", go="Handset"))
     return cards
 

@@ -7,6 +7,7 @@ from eager_tern.export.keys import exported_key
 from eager_tern.export.names import in_comment
 from eager_tern.export.payloads import payloads
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 
 def forms_of(session: Session, press: Caught) -> list[tuple[str, str]]:
@@ -16,11 +17,11 @@ def forms_of(session: Session, press: Caught) -> list[tuple[str, str]]:
         return []
     array = ", ".join(str(round(us)) for us in key.pulses_us)
     return [
-        ("hex, as sent", codes.as_sent),
-        ("hex, turned round", codes.turned),
-        ("decimal", str(int(codes.as_sent, 16))),
-        ("decimal, turned round", str(int(codes.turned, 16))),
-        ("bits", press.reading.bits),
-        ("C array", f"const uint32_t us[] = {{{array}}};  /* {in_comment(key.name)} */"),
-        ("payload", payloads([key]).strip()),
+        (tr("hex, as sent"), codes.as_sent),
+        (tr("hex, turned round"), codes.turned),
+        (tr("decimal"), str(int(codes.as_sent, 16))),
+        (tr("decimal, turned round"), str(int(codes.turned, 16))),
+        (tr("bits"), press.reading.bits),
+        (tr("C array"), f"const uint32_t us[] = {{{array}}};  /* {in_comment(key.name)} */"),
+        (tr("payload"), payloads([key]).strip()),
     ]

@@ -27,12 +27,13 @@ from eager_tern.compare.writing import LINE_FRAMES, drafted
 from eager_tern.protocol.draft import Draft
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 # What part of a search is behind it when a stage begins: as measured on settings remotes and sensors, sixty presses.
 DONE = (0.0, 0.03, 0.25, 0.5, 0.7, 0.85, 0.97, 0.99)
 WORTH_TELLING_S = 1.5
 FEWEST = 4  # frames of which something can be found out
-NO_LINE = "The frames do not show a line code that a sheet could describe."
+NO_LINE = tr("The frames do not show a line code that a sheet could describe.")
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,9 @@ class Stage:
 
     @property
     def words(self) -> str:
-        return self.doing + (f", about {self.left_s:.0f} s left" if self.left_s >= WORTH_TELLING_S else "")
+        return self.doing + (
+            tr(", about {left:.0f} s left", left=self.left_s) if self.left_s >= WORTH_TELLING_S else ""
+        )
 
 
 def serve(connection: Connection) -> None:
@@ -55,14 +58,19 @@ def serve(connection: Connection) -> None:
     def look(name: str) -> None:
         at = STAGES.index(name)
         left_s = (time.monotonic() - begun) * (1 / DONE[at] - 1) if at else 0.0
-        connection.send(Stage(f"Looking for {name} … step {at + 1} of {len(STAGES)}", left_s))
+        connection.send(
+            Stage(
+                tr("Looking for {name} … step {at} of {steps}", name=name, at=at + 1, steps=len(STAGES)),
+                left_s,
+            )
+        )
 
     found = compare(stack, look)
     each_s = time.monotonic() - begun
     connection.send(found)
 
     def leave_out(part: int) -> None:
-        doing = f"predicting what is left out … part {part + 1} of {FOLDS}"
+        doing = tr("predicting what is left out … part {part} of {parts}", part=part + 1, parts=FOLDS)
         connection.send(Stage(doing, (FOLDS - part) * each_s))
 
     connection.send(left_out(stack, tell=leave_out))
@@ -219,7 +227,7 @@ class ComparisonModel:
 
     def _failed(self) -> None:
         self.stop()
-        self._session.troubled.emit("The search has ended before it found anything; begin it again.")
+        self._session.troubled.emit(tr("The search has ended before it found anything; begin it again."))
         self.changed.emit()
 
     def _drop(self) -> None:
@@ -279,11 +287,13 @@ class ComparisonModel:
         gadget, draft = self._session.gadget, self.draft()
         if draft is not None and gadget is not None and self.comparison is not None:
             frames = [self._session.frame(press) for press in self.rows]
-            names = [press.label or f"press {row + 1}" for row, press in enumerate(self.rows)]
+            names = [press.label or tr("press {number}", number=row + 1) for row, press in enumerate(self.rows)]
             reasons = on_trial(draft.sheet, settled(self.comparison, self.verdicts), frames, names)
             if reasons:
                 words = ". ".join(reasons)
-                self._session.troubled.emit(f"The sheet is kept, but it fails frames it came from. {words}.")
+                self._session.troubled.emit(
+                    tr("The sheet is kept, but it fails frames it came from. {words}.", words=words)
+                )
             self._kept = self.comparison, draft.sheet.id, draft.text
             self._session.change(KeepSheet(gadget.id, draft.sheet.id, draft.text))
 

@@ -7,6 +7,7 @@ from collections.abc import Set
 from eager_tern.compare.comparison import Comparison, accepting
 from eager_tern.compare.wording import Sentences, all_findings
 from eager_tern.session.cards import Card, Status
+from eager_tern.texts import tr
 
 
 def cards_for_comparison(found: Comparison, names: list[str], verdicts: Set[str] = frozenset()) -> list[Card]:
@@ -21,6 +22,6 @@ def cards_for_comparison(found: Comparison, names: list[str], verdicts: Set[str]
 def _card(told: Sentences, verdicts: Set[str]) -> Card:
     accepted = accepting(told.finding) in verdicts
     status: Status = "proven" if told.sure else "uncertain"
-    aside = "accepted by you" if accepted else "possible: not in the sheet" if told.possible else ""
+    aside = tr("accepted by you") if accepted else tr("possible: not in the sheet") if told.possible else ""
     accept = told.finding if told.possible and not accepted else ""
     return Card(told.title, told.text, status, aside, told.chance, finding=told.finding, accept=accept)

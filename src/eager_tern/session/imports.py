@@ -12,7 +12,7 @@ from eager_tern.intake.news import Progress
 from eager_tern.intake.service import FileToRead
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
-from eager_tern.session.words import plural
+from eager_tern.texts import plural, tr
 
 Asked = tuple[Path, ReadOptions]
 
@@ -62,9 +62,15 @@ class Imports:
 
     def _tell(self, progress: Progress) -> None:
         again = self._session.reading_again and progress.job != self._job
-        words = f"Reading {progress.name}{' again' if again else ''} …"
+        words = (
+            tr("Reading {name} again …", name=progress.name) if again else tr("Reading {name} …", name=progress.name)
+        )
         if progress.part:
-            words += f" {progress.part:.0%}, {plural(progress.presses, 'press', 'presses')} so far"
+            words += tr(
+                " {part:.0%}, {presses} so far",
+                part=progress.part,
+                presses=plural(progress.presses, "press", "presses"),
+            )
         self.told.emit(words)
 
     def _ended(self, job: int) -> None:

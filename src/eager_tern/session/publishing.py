@@ -15,6 +15,7 @@ from eager_tern.export.names import spelled
 from eager_tern.protocol.presses import Press
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 
 @dataclass(frozen=True)
@@ -49,10 +50,10 @@ class Publishing:
             return ""
         where = self._hearer.address.rpartition("@")[2].rpartition("/")[2]
         if self._broker is None:
-            return f"Publishing: {where} is asked …"
+            return tr("Publishing: {where} is asked …", where=where)
         if self._broker.connected:
-            return f"Publishing: {where} hears · {self.told} told"
-        return f"Publishing: {where} does not hear · {self._broker.waiting} wait"
+            return tr("Publishing: {where} hears · {told} told", where=where, told=self.told)
+        return tr("Publishing: {where} does not hear · {waiting} wait", where=where, waiting=self._broker.waiting)
 
     def start(self, hearer: Hearer) -> None:
         """Connect. What fails is told, and nothing is published then. Raises InputError for what is no address."""
@@ -74,7 +75,7 @@ class Publishing:
                 return
             if isinstance(found, Exception):
                 self._hearer = None
-                self.troubled.emit(f"Nothing is published: {found}.")
+                self.troubled.emit(tr("Nothing is published: {found}.", found=found))
             else:
                 self._broker = found
             self.changed.emit()

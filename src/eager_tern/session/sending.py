@@ -34,6 +34,7 @@ from eager_tern.session.live import Live
 from eager_tern.session.session import Session
 from eager_tern.signal.assumed import USUAL_REST_US
 from eager_tern.signal.values import Floats
+from eager_tern.texts import tr
 
 LATEST = 60  # presses that counters go on from
 ECHO_S = 4.0  # within which what comes from the source is the echo of what was said last
@@ -137,8 +138,8 @@ class Sending:
         if not presses:
             return LineSaid(number, tuple(steps), sayings, "silence" if steps else "")
         first = presses[0]
-        what = f"{first.bits.size} bits, " if first.bits.size else ""
-        how = "made from the sheet" if first.made else "as recorded"
+        what = tr("{size} bits, ", size=first.bits.size) if first.bits.size else ""
+        how = tr("made from the sheet") if first.made else tr("as recorded")
         lasts = sum(saying.duration_s for saying in presses)
         between = sum(pauses_between(steps, USUAL_PAUSE_S))
         several = f"{len(presses)} × " if len(presses) > 1 else ""
@@ -195,7 +196,7 @@ class Sending:
         """Say the steps of some lines. Where one cannot be said nothing is, and it is told."""
         wrong = next((line for line in lines if line.wrong), None)
         if wrong is not None:
-            self.troubled.emit(f"Line {wrong.number}: {wrong.words}")
+            self.troubled.emit(tr("Line {number}: {words}", number=wrong.number, words=wrong.words))
             return
         steps = [step for line in lines for step in line.steps]
         handset = self.handset()  # made anew, so that what counts goes on in the order in which it is said
@@ -206,7 +207,7 @@ class Sending:
             return
         pauses = pauses_between(steps, USUAL_PAUSE_S)
         if words := long_in_words(list(zip(sayings, pauses, strict=True))):
-            self.troubled.emit(f"{words}. Escape stops between two frames.")
+            self.troubled.emit(tr("{words}. Escape stops between two frames.", words=words))
         self.go([(step.line, saying, pause) for step, saying, pause in zip(steps, sayings, pauses, strict=True)])
 
     def say_key(self, name: str) -> None:
@@ -224,7 +225,10 @@ class Sending:
         """A code that no key sends."""
         if values is None:
             self.troubled.emit(
-                f"“{what}” cannot be made: these keys have no fields yet. Find out what their bits mean first."
+                tr(
+                    "“{what}” cannot be made: these keys have no fields yet. Find out what their bits mean first.",
+                    what=what,
+                )
             )
         else:
             self._say_one(lambda handset: handset.fields(what, values))
@@ -254,13 +258,13 @@ class Sending:
     ) -> None:
         """Send presses, each with its line and the silence behind it; ``then``, unless somebody stopped it."""
         if self._run is not None:
-            self.troubled.emit("Something is being sent already; Escape stops it.")
+            self.troubled.emit(tr("Something is being sent already; Escape stops it."))
             return
         if not self.target_id:
-            self.troubled.emit("There is nothing to send with yet; choose a target.")
+            self.troubled.emit(tr("There is nothing to send with yet; choose a target."))
             return
         if not presses:
-            self.troubled.emit("There is nothing to be said: write a key's name, or a field and its value.")
+            self.troubled.emit(tr("There is nothing to be said: write a key's name, or a field and its value."))
             return
         run = self._run = _Run(presses)
         if held:

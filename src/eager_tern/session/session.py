@@ -34,6 +34,7 @@ from eager_tern.session.inbox import Inbox, Slices
 from eager_tern.session.presses import Came, Presses
 from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
+from eager_tern.texts import tr
 
 Result = TypeVar("Result")
 UNNAMED = "Unnamed gadget"
@@ -191,10 +192,10 @@ class Session:
         """What no disk has taken, put where there may be room, in the last moment."""
         for take_id, signed_us in left:
             try:
-                words = "The last pulses could not be written to the casebook; they are in "
+                words = tr("The last pulses could not be written to the casebook; they are in ")
                 words += str(rescue_durations(f"take-{take_id}", signed_us))
             except InputError as error:
-                words = f"The last pulses could not be kept anywhere: {error}"
+                words = tr("The last pulses could not be kept anywhere: {error}", error=error)
             log.warning(words)
             self.inbox.post(lambda words=words: self.troubled.emit(words))  # type: ignore[misc]
 
@@ -495,7 +496,7 @@ class Session:
             return
         draft = describe(frames, "By hand", assumed, overrules=True)
         if draft is None:
-            self.troubled.emit("The selected frames cannot be read in that way; what was in force stays.")
+            self.troubled.emit(tr("The selected frames cannot be read in that way; what was in force stays."))
         elif self.own_sheets().get(SAID_BY_HAND) != draft.text:
             self.change(KeepSheet(self.gadget.id, SAID_BY_HAND, draft.text))
 
@@ -675,11 +676,24 @@ class Session:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            self.troubled.emit(f"{path} has been deleted, and {folder} cannot be written ({error.strerror})")
+            self.troubled.emit(
+                tr(
+                    "{path} has been deleted, and {folder} cannot be written ({strerror})",
+                    path=path,
+                    folder=folder,
+                    strerror=error.strerror,
+                )
+            )
             return
         place = free_name(path, folder)
         self.save_as(place)
-        self.troubled.emit(f"{path.name} was deleted or replaced by another program. What is in it is kept in {place}.")
+        self.troubled.emit(
+            tr(
+                "{name} was deleted or replaced by another program. What is in it is kept in {place}.",
+                name=path.name,
+                place=place,
+            )
+        )
 
 
 def _opened(path: Path) -> tuple[Casebook, str]:
@@ -688,7 +702,9 @@ def _opened(path: Path) -> tuple[Casebook, str]:
         return _with_a_gadget(Casebook.open(path)), ""
     except DamagedError as error:
         found = rescue(path, free_name(path))
-        return _with_a_gadget(Casebook.open(found.path)), f"{error}. It was not touched; {found.words}"
+        return _with_a_gadget(Casebook.open(found.path)), tr(
+            "{error}. It was not touched; {words}", error=error, words=found.words
+        )
 
 
 def _with_a_gadget(casebook: Casebook) -> Casebook:

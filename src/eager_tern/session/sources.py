@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from eager_tern.demo.playing import SIMULATED_GADGETS, SimulatedGadget
 from eager_tern.devices.live import live_devices
+from eager_tern.texts import tr
 
 
 @dataclass(frozen=True)
@@ -21,4 +22,4 @@ def source_choices(gadget_name: str) -> list[SourceChoice]:
     """The machine's ports first; of the simulated gadgets, the one of the open gadget first."""
     real = [SourceChoice(f"{port.description} ({port.device})", port.device) for port in live_devices()]
     ordered = sorted(SIMULATED_GADGETS, key=lambda gadget: gadget.name != gadget_name)
-    return real + [SourceChoice(f"Simulated: {gadget.name}", simulated=gadget) for gadget in ordered]
+    return real + [SourceChoice(tr("Simulated: {name}", name=gadget.name), simulated=gadget) for gadget in ordered]

@@ -9,6 +9,7 @@ from eager_tern.sending.saying import Saying
 from eager_tern.session.events import Event
 from eager_tern.session.sending import LineSaid, Sending
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 REACTED = "reacted"  # the label of a press that a sweep has found
 Swept = list[tuple[int, Saying, float]]  # line, press, and the silence behind it
@@ -35,10 +36,10 @@ class Sweeping:
         wrong = next((line for line in lines if line.wrong), None)
         self._presses = _pressed(lines)
         if wrong is not None:
-            self._sending.troubled.emit(f"Line {wrong.number}: {wrong.words}")
+            self._sending.troubled.emit(tr("Line {number}: {words}", number=wrong.number, words=wrong.words))
             return
         if not self._presses:
-            self._sending.troubled.emit("The routine names nothing to sweep over.")
+            self._sending.troubled.emit(tr("The routine names nothing to sweep over."))
             return
         sweep = self.sweep
         if sweep is None or sweep.phase == "over" or sweep.count != len(self._presses):
@@ -69,13 +70,18 @@ class Sweeping:
         if sweep is None:
             return ""
         if sweep.found is not None and (what := self._named((sweep.found,))):
-            return f"It was {what}. It is kept in the log as “{REACTED}”."
+            return tr("It was {what}. It is kept in the log as “{label}”.", what=what, label=REACTED)
         if sweep.phase == "narrowing" and (names := self._named(sweep.trying)):
-            are = "is" if len(sweep.trying) == 1 else "are"
-            return f"It was one of {len(sweep.suspects)}. Now {names} {are} said again. Did it react?"
+            told = tr("It was one of {suspects}.", suspects=len(sweep.suspects))
+            again = tr("Now {name} is said again.") if len(sweep.trying) == 1 else tr("Now {name} are said again.")
+            return f"{told} {again.format(name=names)} {tr('Did it react?')}"
         if sweep.phase == "over":
-            return f"All {sweep.count} presses were said."
-        return f"{sweep.said} of {sweep.count} presses said. Press Return as soon as the gadget reacts."
+            return tr("All {count} presses were said.", count=sweep.count)
+        return tr(
+            "{said} of {count} presses said. Press Return as soon as the gadget reacts.",
+            said=sweep.said,
+            count=sweep.count,
+        )
 
     def _named(self, numbers: tuple[int, ...]) -> str:
         presses = self._swept()

@@ -12,6 +12,7 @@ from eager_tern.export.subject import Subject, of_gadget
 from eager_tern.export.writing import KINDS, Files, Kind, cannot, files_of, write_out
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
+from eager_tern.texts import tr
 
 
 class TakingHome:
@@ -94,7 +95,7 @@ class TakingHome:
     def write(self, kinds: list[Kind], folder: Path) -> list[str]:
         """Write kinds into a folder; the files' names. Raises InputError."""
         if self.subject is None:
-            raise InputError(folder, "is not written to: the gadget is still being looked at")
+            raise InputError(folder, tr("is not written to: the gadget is still being looked at"))
         return write_out(self.subject, kinds, folder, self.template)
 
     @property

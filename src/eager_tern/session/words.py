@@ -9,15 +9,16 @@ from eager_tern.casebook.values import Caught
 from eager_tern.protocol.fields import in_words
 from eager_tern.protocol.loading import library_sheet
 from eager_tern.protocol.reading import Reading
+from eager_tern.texts import tr
 
 SHORT_BITS = 32  # a code of as many is shown in hex where there is little room
 _in_microseconds = False
 CODE_NAMES = {
-    "pulse-distance": "pulse distance",
-    "pulse-width": "pulse width",
-    "biphase": "bi-phase",
-    "async-serial": "asynchronous serial",
-    "unknown": "unknown line code",
+    "pulse-distance": tr("pulse distance"),
+    "pulse-width": tr("pulse width"),
+    "biphase": tr("bi-phase"),
+    "async-serial": tr("asynchronous serial"),
+    "unknown": tr("unknown line code"),
 }
 
 
@@ -55,18 +56,18 @@ def frequency(hz: float) -> str:
 
 def reading_name(reading: Reading) -> str:
     """A reading's protocol, for a person."""
-    return reading.sheet.name if reading.sheet is not None else "unknown protocol"
+    return reading.sheet.name if reading.sheet is not None else tr("unknown protocol")
 
 
 def short_code(press: Caught) -> str:
     """Protocol and code of a press in a few characters."""
     reading = press.reading
     if reading.first_missed:
-        return "repeats only"
+        return tr("repeats only")
     if reading.protocol in ("", "unknown"):
         count = len(reading.bits)
         digits = f"{int(reading.bits, 2):0{-(-count // 4)}X} " if 0 < count <= SHORT_BITS else ""
-        return f"{digits}{count} bits"
+        return tr("{digits}{count} bits", digits=digits, count=count)
     own = [name for name in reading.fields if name not in reading.turning] or list(reading.fields)
     fields = _code_fields(reading.protocol) or tuple((name, _own_width(name)) for name in own[:3])
     numbers = "·".join(in_words(reading.fields.get(name, 0), width) for name, width in fields)
@@ -91,7 +92,3 @@ def hold(press: Caught) -> str:
     if press.repeats < 1 and not press.reading.first_missed:
         return ""
     return f"×{len(press.reading.frames)} in {press.reading.held_us / 1e6:.1f} s"
-
-
-def plural(count: int, one: str, many: str = "") -> str:
-    return f"{count} {one if count == 1 else many or one + 's'}"
