@@ -108,12 +108,14 @@ def doubtful_read_again(
         return frames, noise
     code = _code_of_all(unknown)
     frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
-    sent = Counter(frame.reading.bits.size for frame in frames if _is_unknown(frame))
-    if not noise and min(sent.values()) >= FEWEST_ALIKE:
+    unknown = [frame for frame in frames if _is_unknown(frame)]
+    sent = Counter(frame.reading.bits.size for frame in unknown)
+    if not noise and min(sent.values()) >= FEWEST_ALIKE and all(_code_of(frame) == code for frame in unknown):
         return frames, noise  # nothing is left that others could teach how to read
-    sheets = _sheets([frame for frame in frames if _is_unknown(frame)], code)
+    sheets = _sheets(unknown, code)
     if not sheets:
         return frames, noise
+    frames = _with_the_others(frames, sheets, code)
     sizes = {sheet.bit_count for sheet in sheets}
     out = []
     for frame in frames:
@@ -127,6 +129,19 @@ def doubtful_read_again(
         else:
             out.append(Frame(first, last, pulses.part(first, last, edges), (reading,)))
     return sorted(out, key=lambda frame: frame.first), left
+
+
+def _with_the_others(frames: list[Frame], sheets: Sequence[Sheet], code: InCode) -> list[Frame]:
+    """The frames with those of another code read as the others are, where that fits as closely: a frame with a single
+    long pulse can be a row of characters as well.
+    """
+    odd = [at for at, frame in enumerate(frames) if _is_unknown(frame) and _code_of(frame) != code]
+    readings = read_as_taught([frames[at].pulses for at in odd], Taught(tuple(sheets), ()))
+    anew = {at: read for at, read in zip(odd, readings, strict=True) if read}
+    return [
+        Frame(frame.first, frame.last, frame.pulses, anew[at]) if at in anew else frame
+        for at, frame in enumerate(frames)
+    ]
 
 
 def _read_anew(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
