@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eager_tern.linecode.clusters import find_clusters, quantile
+from eager_tern.linecode.clusters import are_even, find_clusters, quantile
 from eager_tern.linecode.lengths import centres_of, lengths_of
 
 some_lengths = st.lists(st.lists(st.sampled_from([200.0, 250.0, 300.0, 450.0, 900.0]), max_size=12), min_size=1)
@@ -30,3 +31,11 @@ def test_quantiles_lie_where_numpy_has_them(rows, part):
     lengths = np.array(rows)
     np.testing.assert_allclose(quantile(lengths, part), np.quantile(lengths, part, axis=-1))
     np.testing.assert_allclose(quantile(lengths[0], part), np.quantile(lengths[0], part))
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_pulses_of_one_length_are_told_from_the_halves_of_bits(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    assert are_even(300 + rng.normal(0, 60, 51))
+    lengths = 300 * rng.choice([1.0, 2.0], 51, p=[0.7, 0.3])
+    assert not are_even(lengths)

@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from eager_tern.linecode.closeness import CLEAN
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN
 from eager_tern.protocol.take import read_pulses
-from eager_tern.protocol.taught import doubtful_read_again, read_as_taught, taught_by
+from eager_tern.protocol.taught import FEWEST_UNEVEN, doubtful_read_again, read_as_taught, taught_by
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import record, serial
 from tests.strangers import CODES, SILENCE_US, a_stranger, take_of
@@ -99,3 +100,32 @@ def test_what_only_has_as_many_pulses_is_no_more_of_the_frames(rng: np.random.Ge
     others = [Pulses(rng.uniform(300, 1800, size)) for _ in range(200)]
     assert taught
     assert not any(read_as_taught(others, taught))
+
+
+def wide(bits: list[int], long: float = 2.7) -> list[float]:
+    """Pulse width of a fixed period behind a long mark."""
+    return [3170.0, -430.0, *(d for b in bits for d in (430 * (long if b else 1), -430 * (1 if b else long)))]
+
+
+def test_a_frame_with_one_long_pulse_is_read_as_its_neighbours_are(rng: np.random.Generator) -> None:
+    said = [[0, 1, *[0] * 12, last, 0] for last in (1, 1, 0, 1)]  # the third by itself would pass for characters
+    signed = record([d for bits in said for d in (*wide(bits)[:-1], SILENCE)], rng, jitter_us=6)
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert [frame.reading.bits.tolist() for frame in take.frames] == said
+    assert {frame.reading.code for frame in take.frames} == {"pulse-width"}
+
+
+def test_frames_that_jitter_made_uneven_teach_too(rng: np.random.Generator) -> None:
+    stranger = a_stranger(np.random.default_rng([77, 1]), "pulse-width", "mark-space")
+    signed, sent = take_of(rng, stranger, 30)
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=0.14 * stranger.unit_us)), library())
+    frames = [frame for frame in take.frames if frame.reading.bits.size]
+    assert np.median([frame.reading.clock.rms_us / frame.reading.clock.unit_us for frame in frames]) > CLEAN
+    taught = taught_by(frames[:FEWEST_UNEVEN])
+    assert [sheet.bit_count for sheet in taught.uneven] == [len(sent[0].bits)]
+    assert not taught.sheets
+    assert not taught_by(frames[: FEWEST_UNEVEN - 1]).uneven
+    read = read_as_taught([frame.pulses for frame in frames], taught)
+    assert sum(map(bool, read)) > 0.9 * len(frames)
+    size = frames[0].pulses.durations_us.size
+    assert not any(read_as_taught([Pulses(rng.uniform(200, 1500, size)) for _ in range(200)], taught))

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.linecode.closeness import CLEAN, COARSEST
+from eager_tern.linecode.clusters import are_even
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.parts import LONGEST_BEHIND, is_mostly_data, parts_of
 from eager_tern.linecode.prices import NOISE_HEAD_START
@@ -36,7 +37,7 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     ]
     # Serial characters are sought at length, and only where something simpler leaves much unexplained.
     clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us and _is_one_row(r.expected_us, r.leader) for r in fitting)
-    if not clean and (characters := async_serial(d)) is not None:
+    if not clean and not are_even(d) and (characters := async_serial(d)) is not None:
         fitting.append(characters)
     scores = [r.score for r in fitting] + [float(noise_score(d)) + NOISE_HEAD_START]
     chances = probabilities(scores)

@@ -19,7 +19,7 @@ from eager_tern.linecode import prices
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import SAME_RATIO, quantile, split_in_two
+from eager_tern.linecode.clusters import SAME_RATIO, are_even, quantile, split_in_two
 from eager_tern.linecode.levels import FEWEST_OF_EACH, centres_of, levels_of
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
@@ -105,6 +105,8 @@ def _parsed(durations: bytes) -> tuple[Parsed, ...]:
     joined = list(_joined(durations_us, halves)) if _most_joined(halves) >= nearly_all else None
     if joined and any(_covered(each) >= nearly_all and _is_surely_joined(each) for each in joined):
         return _best_of_each(joined)
+    if are_even(durations_us):  # symbols of marks and spaces are told apart by their lengths
+        return _best_of_each(joined if joined is not None else list(_joined(durations_us, halves)))
     found = list(_paired(durations_us, (2,)))
     covered = max((_covered(each) for each in found), default=0)
     if joined is None and covered < nearly_all:

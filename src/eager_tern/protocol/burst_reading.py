@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import find_clusters
+from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.candidates import (
@@ -166,6 +166,8 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
             best = as_it_is.frames[0]
             keeps = keep_time([best])[0] or _is_clean_serial(best)
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
+        if are_even(line.part(bursts[at]).durations_us):
+            continue
         if at not in repeated:
             found += _without_strays(line.part(bursts[at]), bursts[at][0], line.sheets, by_hand)
         if not keeps:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
 from eager_tern.linecode import prices
-from eager_tern.linecode.closeness import CLEAN, COARSEST
+from eager_tern.linecode.closeness import CLEAN, COARSEST, COARSEST_SHEET
 from eager_tern.linecode.identify import read_as
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
@@ -27,6 +27,7 @@ from eager_tern.signal.assumed import FEWEST_BITS
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_ALIKE = 2  # frames that agree before they teach anything
+FEWEST_UNEVEN = 4  # of those that a receiver's jitter makes uneven: two may share an error, four hardly do
 ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
@@ -35,36 +36,44 @@ LN2 = float(np.log(2.0))
 
 @dataclass(frozen=True)
 class Taught:
-    """What the clear frames of a take give for reading the others: sheets of unknown codes, speeds and framings of
-    serial.
+    """What some frames of a take give for reading the others: sheets of unknown codes, those of ``uneven`` frames apart
+    from the clean ones', speeds and framings of serial.
     """
 
-    sheets: tuple[Sheet, ...]
-    serial: tuple[tuple[Clock, Framing], ...]
+    sheets: tuple[Sheet, ...] = ()
+    uneven: tuple[Sheet, ...] = ()
+    serial: tuple[tuple[Clock, Framing], ...] = ()
 
     def __bool__(self) -> bool:
-        return bool(self.sheets or self.serial)
+        return bool(self.sheets or self.uneven or self.serial)
 
 
 def taught_by(frames: Sequence[Frame]) -> Taught:
-    """The codes of the clean frames among those that no sheet describes."""
-    clean = [frame for frame in frames if _is_unknown(frame) and reads_well(frame.readings) and not frame.mended]
-    sheets = [sheet for code in sorted({_code_of(f) for f in clean}) for sheet in _sheets(clean, code)]
+    """The codes of the frames that no sheet describes: of clean ones, and of many alike that are mostly uneven."""
+    unknown = [frame for frame in frames if _is_unknown(frame) and not frame.mended]
+    clean = [frame for frame in unknown if reads_well(frame.readings)]
+    of_clean, of_all = (Counter(frame.reading.shape for frame in some) for some in (clean, unknown))
+    mostly_uneven = {shape for shape, count in of_all.items() if count - of_clean[shape] >= FEWEST_UNEVEN}
+    mostly_uneven -= {shape for shape in mostly_uneven if 2 * of_clean[shape] >= of_all[shape]}
+    uneven = [frame for frame in unknown if frame.reading.shape in mostly_uneven]
+    clear = [frame for frame in clean if frame.reading.shape not in mostly_uneven]
     serial: dict[tuple[int, Framing], list[Clock]] = {}
     for frame in clean:
         if (framing := frame.reading.framing) is not None:
             speed = round(np.log(frame.reading.clock.unit_us) / SAME_SPEED)
             serial.setdefault((speed, framing), []).append(frame.reading.clock)
     agreed = ((clocks[0], framing) for (_, framing), clocks in serial.items() if len(clocks) >= FEWEST_ALIKE)
-    return Taught(tuple(sheets), tuple(agreed))
+    return Taught(_sheets(clear), _sheets(uneven), tuple(agreed))
 
 
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
-    """Readings of the bursts that fit these codes as closely as the clear frames do; empty for all others."""
+    """Readings of the bursts that fit these codes as closely as the frames that taught them; empty for all others."""
     readings: list[tuple[Reading, ...]] = [() for _ in bursts]
     for alike, durations in by_size(bursts):
         anything, noise = any_pulse_score(durations).tolist(), noise_score(durations).tolist()
         matches = match_sheets(durations, taught.sheets, CLEAN)
+        for of_burst, more in zip(matches, match_sheets(durations, taught.uneven, COARSEST_SHEET), strict=True):
+            of_burst += more
         lines: list[list[LineReading]] = [[] for _ in alike]
         for clock, framing in taught.serial:
             for found, line in zip(lines, read_at(durations, clock, framing), strict=True):
@@ -112,7 +121,7 @@ def doubtful_read_again(
     sent = Counter(frame.reading.bits.size for frame in unknown)
     if not noise and min(sent.values()) >= FEWEST_ALIKE and all(_code_of(frame) == code for frame in unknown):
         return frames, noise  # nothing is left that others could teach how to read
-    sheets = _sheets(unknown, code)
+    sheets = _sheets([frame for frame in unknown if _code_of(frame) == code])
     if not sheets:
         return frames, noise
     frames = _with_the_others(frames, sheets, code)
@@ -136,7 +145,7 @@ def _with_the_others(frames: list[Frame], sheets: Sequence[Sheet], code: InCode)
     long pulse can be a row of characters as well.
     """
     odd = [at for at, frame in enumerate(frames) if _is_unknown(frame) and _code_of(frame) != code]
-    readings = read_as_taught([frames[at].pulses for at in odd], Taught(tuple(sheets), ()))
+    readings = read_as_taught([frames[at].pulses for at in odd], Taught(tuple(sheets)))
     anew = {at: read for at, read in zip(odd, readings, strict=True) if read}
     return [
         Frame(frame.first, frame.last, frame.pulses, anew[at]) if at in anew else frame
@@ -190,22 +199,22 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
     return max(scores, key=lambda code: scores[code])
 
 
-def _sheets(clear: Sequence[Frame], code: InCode) -> list[Sheet]:
-    """A sheet for each shape that several of the clear frames of a line code have."""
-    shapes: dict[Shape, list[Frame]] = {}
-    for frame in clear:
-        if _code_of(frame) == code:
-            shapes.setdefault(frame.reading.shape, []).append(frame)
+def _sheets(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
+    """A sheet for each shape that several of these frames have, serial left out."""
+    shapes: dict[tuple[InCode, Shape], list[Frame]] = {}
+    for frame in frames:
+        if (code := _code_of(frame)) != OF_SERIAL:
+            shapes.setdefault((code, frame.reading.shape), []).append(frame)
     found = []
-    for (_, size, _), alike in shapes.items():
-        if len(alike) < FEWEST_ALIKE or code == OF_SERIAL:
+    for (_, (_, size, _)), alike in sorted(shapes.items(), key=lambda each: each[0][0]):
+        if len(alike) < FEWEST_ALIKE:
             continue
         try:
             draft = describe(alike, f"{size} bits")
         except InputError:  # what no sheet can say teaches nothing
             continue
         found += [draft.sheet] if draft is not None else []
-    return found
+    return tuple(found)
 
 
 def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
