@@ -14,6 +14,7 @@ from tests.handsets import evening
 from tests.radio import code_24, on_off, save_sigmf, two_tones, with_noise
 
 from benches.conftest import in_turn, process
+from eager_tern.formats.registry import read_captures
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import read_pulses
@@ -58,6 +59,39 @@ def test_ten_minutes_of_wav(tmp_path: Path, script: Callable[[str, str], Path], 
         f"\n10 minutes, a press every {every_s} s: {ours:.2f} s, bare pass {theirs:.2f} s, ratio {ratio:.1f}; "
         f"peak {peak:.0f} MiB, {peak * 2**20 / (4 * size):.2f} times the samples"
     )
+
+
+TABLES = {
+    "durations, many a line": (8.0, "{mark} {space} ", ""),
+    "durations, one a line": (8.0, "{mark}\n{space}\n", ""),
+    "edges, seconds": (12.0, "{up_s:.9f},1\n{down_s:.9f},0\n", "Time [s],Channel 0\n"),
+    "edges, microseconds": (12.0, "{up},1\n{down},0\n", "time_us,level\n"),
+    "edges, no header": (12.0, "{up} 1\n{down} 0\n", ""),
+}
+
+
+@pytest.mark.parametrize("kind", TABLES)
+def test_text(tmp_path: Path, kind: str) -> None:
+    """Aims: 8 times a bare pass for durations, 12 for edges; here with half of that again, for a machine's moods."""
+    aim, line, header = TABLES[kind]
+    signed = np.abs(np.array(evening(np.random.default_rng(5), 1000, ("nec",), jitter_us=20).signed)).round()[1:]
+    times = np.concatenate(([0], np.cumsum(signed))).astype(int).tolist()
+    lengths = signed.astype(int).tolist()
+    path = tmp_path / "take.txt"
+    path.write_text(
+        header
+        + "".join(
+            line.format(mark=mark, space=space, up=up, down=down, up_s=up / 1e6, down_s=down / 1e6)
+            for mark, space, up, down in zip(lengths[0::2], lengths[1::2], times[0::2], times[1::2], strict=False)
+        )
+    )
+    ours, _, ratio = in_turn(
+        lambda: read_captures(path),
+        lambda: np.array(path.read_text().removeprefix(header).replace(",", " ").split(), float),
+        3,
+    )
+    print(f"\n{kind}: {ours:.2f} s, {ratio:.1f} times a bare pass (aim {aim:.0f})")
+    assert ratio < 1.5 * aim
 
 
 def test_time_grows_with_length(tmp_path: Path) -> None:

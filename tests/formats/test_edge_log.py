@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import astuple
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import ReadOptions
+from eager_tern.formats.rows import numbered_lines, rows_of
 from eager_tern.intake.files import FileTake, read_file
 from eager_tern.protocol.loading import library
 from tests.handsets import nec, record
@@ -112,3 +117,27 @@ def test_samples_in_one_column(tmp_path: Path, rng: np.random.Generator) -> None
     volts = 3.3 * np.append(1, levels)[np.searchsorted(times, at, side="right")] + rng.normal(0, 0.05, at.size)
     (tmp_path / "v.txt").write_text("# rate 25000\n" + "\n".join(f"{v:.3f}" for v in volts))
     assert commands(read_file(tmp_path / "v.txt", library())) == [0x45, 0x12]
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 9_999_999), st.sampled_from(["mark", "SPACE", "0", "1"])), min_size=5, max_size=30
+    ),
+    st.sampled_from([" ", ", ", ";", "\t"]),
+    st.sampled_from(["", "time us;level\n", "boot 7\n\n"]),
+    st.sampled_from(["", "\n", "\n\n \n"]),
+)
+def test_a_table_read_at_once_is_what_its_lines_are(
+    rows: list[tuple[int, str]], between: str, before: str, behind: str
+) -> None:
+    words = [level for _, level in rows if not level.isdigit()]
+    kind = str.isalpha if len(words) * 2 > len(rows) else str.isdigit
+    said = [(level, time) for time, level in rows if kind(level)]
+    lines = numbered_lines(before + "\n".join(f"{a}{between}{b}" for a, b in said) + behind)
+    at_once = rows_of(lines)
+    with patch("eager_tern.formats.rows._all_at_once", return_value=None):
+        by_line = rows_of(lines)
+    assert (at_once is None) == (by_line is None)
+    if at_once is not None and by_line is not None:
+        for one, other in zip(astuple(at_once), astuple(by_line), strict=True):
+            np.testing.assert_equal(one, other)

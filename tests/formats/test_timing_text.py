@@ -65,6 +65,8 @@ def test_arrays_are_bursts_of_their_own() -> None:
         ("500 600\n500 6x0 500", "line 2", '"6x0" is no duration'),
         ("500 nan 500", "line 1", "no possible duration"),
         ("500\ninf", "line 2", "no possible duration"),
+        ("9000\n4500\n560\n99999999999999\n560", "line 4", "no possible duration"),
+        ("9000\n-4500\n560\n-560\n-560\n560", "line 5", "second negative duration"),
         ("500 1e30 5", "line 1", "no possible duration"),
         ("500, 600, 500, -600, -500", "line 1", "in a row"),
         ("500 600\n-3", "line 1", "in a row"),

@@ -47,6 +47,8 @@ NUMBER = r"[-+]?\d+(?:\.\d+)?"
 TOKEN = re.compile(rf"({NUMBER})|([^\W\d_]+)|([^\w\s])")
 WORD = re.compile(r"[^\W\d_]+")
 OF_NUMBER = re.compile(r"(?:\s*[:=]\s*)?\d")
+SEPARATORS = str.maketrans(",;", "  ")
+LONG_LINE = re.compile(rf"^(?:[^\d\n]*+\d++){{{MOST_COLUMNS + 1}}}", re.MULTILINE)  # may be several rows
 LIST_ONLY = re.compile(r"[\s\d.,;+-]*")
 GROUP = re.compile(r"[\[{(]([^\[\]{}()]*)[\]})]")
 
@@ -114,7 +116,9 @@ def numbered_lines(text: str) -> list[tuple[int, str]]:
     groups = [found for found in GROUP.finditer(text) if 2 <= len(re.findall(NUMBER, found[1])) <= MOST_COLUMNS]
     inside = sum(sum(map(str.isdigit, found[1])) for found in groups)
     if len(groups) < FEWEST_ROWS or inside < MOSTLY * sum(map(str.isdigit, text)):
-        whole = enumerate(text.splitlines(), 1)
+        whole = list(enumerate(text.splitlines(), 1))
+        if max((len(line) for _, line in whole), default=0) <= 2 * MOST_COLUMNS or not LONG_LINE.search(text):
+            return whole
         return [(number, piece) for number, line in whole for piece in _what_recurs(line)]
     lines: list[tuple[int, str]] = []
     number, at = 1, 0
@@ -153,20 +157,53 @@ def _what_recurs(line: str) -> list[str]:
 
 def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
     """The rows among some lines, each with its number; None where too few of them are alike."""
-    plain = [(number, bare(line)) for number, line in lines]
-    form = _commonest(line for _, line in plain[:LOOKED_AT])
+    looked_at = [bare(line) for _, line in lines[:LOOKED_AT]]
+    form = _commonest(looked_at)
     if form is None:
         return None
-    columns = [token for token in form if token in (A_NUMBER, A_LEVEL)]
+    kinds = [token for token in form if token in (A_NUMBER, A_LEVEL)]
+    cells = _all_at_once(lines, form, len(kinds)) or _line_by_line(lines, form, len(kinds))
+    numeric = sum(any(c.isdigit() for c in line) for _, line in cells.others)
+    if len(cells.lines) < FEWEST_ROWS or numeric > MOST_OTHERS * len(cells.lines):
+        return None
+    table: list[Floats] = []
+    named: list[Floats] = []
+    for column, kind in zip(cells.columns, kinds, strict=True):
+        if kind == A_NUMBER:
+            table.append(np.array(column, np.float64))  # None becomes NaN
+        else:
+            named.append(np.array([LEVELS[word.lower()] if word else np.nan for word in column]))
+    numbers_at = [at for at, token in enumerate(form) if token == A_NUMBER]
+    units = tuple(UNITS_US.get(form[at + 1]) if at + 1 < len(form) else None for at in numbers_at)
+    is_row = _pattern(form).fullmatch
+    said = {word.lower() for line in looked_at if is_row(line) for word in WORD.findall(line)}
+    return Rows(
+        np.column_stack(table), tuple(named), np.array(cells.lines), np.array(cells.begins), units,
+        bool(said & MARKS.keys()) and not said & LINE.keys(), tuple(number for number, _ in cells.others),
+        "\n".join([*sorted(said), *(line for _, line in cells.others)]), {*form} <= {A_NUMBER, *",;"},
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """What stands in each column of the rows, None where a row is cut short; the rest as in ``Rows``."""
+
+    columns: Sequence[Sequence[str | None]]
+    lines: Sequence[int]
+    begins: Sequence[bool]
+    others: Sequence[tuple[int, str]]
+
+
+def _line_by_line(lines: Sequence[tuple[int, str]], form: tuple[str, ...], width: int) -> _Cells:
     whole, cut = _pattern(form).fullmatch, _pattern(_cut_short(form)).fullmatch
     cells: list[tuple[str | None, ...]] = []
     places, begins, others = [], [], []
     apart = True
-    for number, line in plain:
+    for number, line in ((number, bare(line)) for number, line in lines):
         if found := whole(line):
             cells.append(found.groups())
         elif not apart and (found := cut(line)):
-            cells.append(found.groups() + (None,) * (len(columns) - len(found.groups())))
+            cells.append(found.groups() + (None,) * (width - len(found.groups())))
         else:
             apart = True
             others += [(number, line)] if line else []
@@ -174,24 +211,37 @@ def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
         places.append(number)
         begins.append(apart)
         apart = False
-    numeric = sum(any(c.isdigit() for c in line) for _, line in others)
-    if len(cells) < FEWEST_ROWS or numeric > MOST_OTHERS * len(cells):
+    return _Cells(list(zip(*cells, strict=True)) or [()] * width, places, begins, others)
+
+
+def _all_at_once(lines: Sequence[tuple[int, str]], form: tuple[str, ...], width: int) -> _Cells | None:
+    """The same where nothing but whole rows of numbers and levels stands behind some lines; None where more does."""
+    if not {*form} <= {A_NUMBER, A_LEVEL, *",;"}:
         return None
-    table: list[Floats] = []
-    named: list[Floats] = []
-    for column, kind in zip(zip(*cells, strict=True), columns, strict=True):
-        if kind == A_NUMBER:
-            table.append(np.array(column, np.float64))  # None becomes NaN
-        else:
-            named.append(np.array([LEVELS[word.lower()] if word else np.nan for word in column]))
-    numbers_at = [at for at, token in enumerate(form) if token == A_NUMBER]
-    units = tuple(UNITS_US.get(form[at + 1]) if at + 1 < len(form) else None for at in numbers_at)
-    said = {word.lower() for _, line in plain[:LOOKED_AT] if whole(line) for word in WORD.findall(line)}
-    return Rows(
-        np.column_stack(table), tuple(named), np.array(places), np.array(begins), units,
-        bool(said & MARKS.keys()) and not said & LINE.keys(), tuple(number for number, _ in others),
-        "\n".join([*sorted(said), *(line for _, line in others)]), {*form} <= {A_NUMBER, *",;"},
-    )  # fmt: skip
+    row = re.compile(_strict(form)).fullmatch
+    first = next((at for at, (_, line) in enumerate(lines[:LOOKED_AT]) if row(line)), None)
+    if first is None:
+        return None
+    body = "\n".join(line for _, line in lines[first:]).rstrip()
+    if not re.compile(rf"(?>{_strict(form)}\n)*+{_strict(form)}").fullmatch(body):
+        return None
+    words: list[str] = body.translate(SEPARATORS).split()
+    count = len(words) // width
+    begins = np.arange(count) == 0
+    others = [(number, plain) for number, line in lines[:first] if (plain := bare(line))]
+    numbers = [number for number, _ in lines[first : first + count]]
+    return _Cells([words[at::width] for at in range(width)], numbers, begins.tolist(), others)
+
+
+def _strict(form: tuple[str, ...]) -> str:
+    """A pattern of lines of a form on which blanks, commas or semicolons part whatever stands there."""
+    levels = "|".join(sorted(LEVELS, key=len, reverse=True))
+    said = {A_NUMBER: NUMBER, A_LEVEL: f"(?i:{levels})"}
+    pieces = ["[ \\t]*"]
+    for token, following in pairwise([*form, ""]):
+        parts = token in ",;" or following in ",;"
+        pieces.append(said.get(token, token) + ("[ \\t]*" if parts else "[ \\t]+"))
+    return "".join(pieces) + r"[ \t,;]*\r?"
 
 
 def _form(line: str) -> tuple[str, ...]:

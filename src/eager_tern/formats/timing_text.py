@@ -94,7 +94,7 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
 
 def _signed(burst: Burst, has_plus: bool, source: object) -> Floats:
     """A burst's durations, marks above 0; where nothing tells which is which, they take turns."""
-    values, lines = _values(burst.lines, source)
+    values, lines = _values(burst, source)
     if names_levels(burst.lines) or has_plus:
         return values
     if np.any(values < 0):
@@ -122,29 +122,23 @@ def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
     return 1.0, (f'{words} text, as in "# ms" or "# tick = 50 us"',)
 
 
-def _values(burst: list[tuple[int, list[str]]], source: object) -> tuple[Floats, NDArray[np.intp]]:
+def _values(burst: Burst, source: object) -> tuple[Floats, NDArray[np.intp]]:
     """Numbers as written (marks and spaces named in words get their sign), and the line of each."""
     said: list[str] = []
     signs: list[float] = []
-    lines: list[int] = []
-    for number, words in burst:
-        level = words[0].lower()
-        if level not in WORDS:
+    counts: list[int] = []
+    for number, words in burst.lines:
+        if words[0].lower() not in WORDS:
             said += words
             signs += [1.0] * len(words)
-            lines += [number] * len(words)
-            continue
-        if len(words) == 2:
-            said.append(words[1])
-            signs.append(WORDS[level])
-            lines.append(number)
-            continue
-        if len(words) % 2 or any(word.lower() not in WORDS for word in words[::2]):
+        elif len(words) % 2 or any(word.lower() not in WORDS for word in words[::2]):
             raise InputError(source, f'"{words[0]}" is followed by one duration', f"line {number}")
-        said += words[1::2]
-        signs += [WORDS[word.lower()] for word in words[::2]]
-        lines += [number] * (len(words) // 2)
-    places = np.array(lines, np.intp)
+        else:
+            said += words[1::2]
+            signs += [WORDS[word.lower()] for word in words[::2]]
+        counts.append(len(said))
+    places = np.repeat([number for number, _ in burst.lines], np.diff(counts, prepend=0))
+    places += np.arange(places.size) if burst.column else 0
     try:
         found = np.array(said, dtype=np.float64)
     except ValueError:

@@ -47,6 +47,7 @@ BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
 NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
+COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?:\r?\n[+-]?\d[\d.]*[,;]?)*\s*")  # a number a line, and no line is blank
 SEPARATORS = str.maketrans(",;\t", "   ")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
@@ -64,10 +65,14 @@ OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?
 
 @dataclass(frozen=True)
 class Burst:
-    """Lines between two silences, each as its number and its words; ``name`` is that of an array."""
+    """Lines between two silences, each as its number and its words; ``name`` is that of an array.
+
+    In a ``column`` each word of the one line stands on a line of its own, from that number on.
+    """
 
     lines: list[tuple[int, list[str]]]
     name: str = ""
+    column: bool = False
 
 
 @dataclass(frozen=True)
@@ -245,6 +250,8 @@ def _bursts(text: str, source: object) -> tuple[list[Burst], list[int]]:
     lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
     if lists:
         return [Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], []
+    if COLUMN.fullmatch(text):
+        return [Burst([(1, text.translate(SEPARATORS).split())], column=True)], []
     lines = _without_numbers_before(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")))
     bursts, passed_over = _bursts_of_lines(lines, source)
     return [press for burst in bursts for press in _presses_of(burst)], passed_over
