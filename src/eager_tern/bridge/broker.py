@@ -9,15 +9,17 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Condition, Event, Thread
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
-
-import paho.mqtt.client as mqtt
-from paho.mqtt.enums import CallbackAPIVersion
-from paho.mqtt.properties import Properties
-from paho.mqtt.reasoncodes import ReasonCode
 
 from eager_tern.bridge.messages import OFFLINE, ONLINE
 from eager_tern.errors import InputError
+
+if TYPE_CHECKING:
+    import paho.mqtt.client as mqtt
+    from paho.mqtt.properties import Properties
+    from paho.mqtt.reasoncodes import ReasonCode
+
 
 PORTS = {"mqtt": 1883, "mqtts": 8883}
 KEPT = 10_000  # presses and answers that wait for a broker, the last ones
@@ -98,6 +100,9 @@ class Broker:
         self._leaving = False
         self._settled = Event()  # whether the first connection was answered
         self._ever = False
+        import paho.mqtt.client as mqtt  # what most windows never need
+        from paho.mqtt.enums import CallbackAPIVersion
+
         client = self._client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311)
         if address.user or password:
             client.username_pw_set(address.user, password or None)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
@@ -31,7 +32,6 @@ from eager_tern.compare.stack import Stack
 from eager_tern.compare.writeup import write_up
 from eager_tern.desk.choice import choice
 from eager_tern.desk.links import link
-from eager_tern.desk.over_time import OverTime
 from eager_tern.desk.qt import clipboard
 from eager_tern.desk.stack_grid import AGAINST, StackGrid
 from eager_tern.desk.ways import SHOWN, Way
@@ -42,6 +42,9 @@ from eager_tern.session.commands import Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
 from eager_tern.session.session import Session
 from eager_tern.texts import plural, tr
+
+if TYPE_CHECKING:
+    from eager_tern.desk.over_time import OverTime
 
 IN_ORDER = tr("shooting order")
 TURNS = (tr("turned"), tr("inverted"), tr("in nibbles"))
@@ -75,8 +78,6 @@ class StackLeaf(QWidget):
             action.triggered.connect(self._show_way)
             menu.addAction(action)
         self.turns.setMenu(menu)
-        self.over_time = OverTime()
-        self.over_time.hide()
         self.find_out = QPushButton(tr("Find out"))
         self.find_out.setToolTip(tr("Look for fields, checks and counters, and prove what is found"))
         self.find_out.clicked.connect(lambda: model.give_up() if model.searching else commands.do("search"))
@@ -130,7 +131,7 @@ class StackLeaf(QWidget):
         layout.addWidget(self._kinds)
         layout.addLayout(row)
         layout.addWidget(self.grid, 1)
-        layout.addWidget(self.over_time, 1)
+        self._over_time: OverTime | None = None
         layout.addLayout(bar)
         layout.addLayout(links)
         self.of.activated.connect(lambda at: model.take_cut(model.cuts[at]))
@@ -165,7 +166,7 @@ class StackLeaf(QWidget):
         self.grid.show_stack(stack, [short_label(text, usual) for text in labels], labels, self._order(stack))
         self.grid.show_findings(model.comparison)
         self.grid.expect(model.proof.expected if model.proof is not None else None)
-        if self.over_time.isVisible():
+        if self._over_time is not None and self._over_time.isVisible():
             self._draw_over_time()
         self._show_selection()
         self._tell()
@@ -199,7 +200,8 @@ class StackLeaf(QWidget):
     def _show_as(self, at: int) -> None:
         over_time = self.show_as.itemText(at) == OVER_TIME
         self.grid.setVisible(not over_time)
-        self.over_time.setVisible(over_time)
+        if over_time or self._over_time is not None:
+            self.over_time.setVisible(over_time)
         self._offer_to_fold()
         for box in (self.against, self.sort, self.turns):
             box.setEnabled(not over_time)
@@ -228,6 +230,18 @@ class StackLeaf(QWidget):
         self._as_words.setText(
             tr("bits {first}–{last} as", first=columns[0], last=columns[1]) if columns is not None else tr("as")
         )
+
+    @property
+    def over_time(self) -> OverTime:
+        """The numbers drawn over time, made when they are first asked for: a plot takes a while to load."""
+        if self._over_time is None:
+            from eager_tern.desk.over_time import OverTime
+
+            self._over_time = OverTime()
+            layout = self.layout()
+            assert isinstance(layout, QVBoxLayout)
+            layout.insertWidget(layout.indexOf(self.grid) + 1, self._over_time, 1)
+        return self._over_time
 
     def _draw_over_time(self) -> None:
         times = np.array([press.caught_at for press in self._model.rows])
