@@ -129,3 +129,22 @@ def test_frames_that_jitter_made_uneven_teach_too(rng: np.random.Generator) -> N
     assert sum(map(bool, read)) > 0.9 * len(frames)
     size = frames[0].pulses.durations_us.size
     assert not any(read_as_taught([Pulses(rng.uniform(200, 1500, size)) for _ in range(200)], taught))
+
+
+def test_digits_of_three_symbols_are_no_characters_where_their_neighbours_show_it(rng: np.random.Generator) -> None:
+    """Lengths of one to three units are a grid of characters, too; by itself the fourth press would pass for some."""
+    said = [
+        "10001202120112200012", "10001201120212000112", "10100201110112010122", "10201222010202200012",
+        "10002202200012000112",
+    ]  # fmt: skip
+    digits = [[int(digit) for digit in word] for word in said]
+    unit, symbols = 325.0, ((1, -3), (2, -2), (3, -1))
+    frames = []
+    for word in digits:
+        frame = [1.0, -1.0] * 12 + [4.0, -4.0] + [length for digit in word for length in symbols[digit]]
+        frames += [*([*frame[:-1], -77.0] * 4)[:-1], SILENCE / unit]
+    signed = record([length * unit for length in frames], rng, jitter_us=6)
+    take = read_pulses(pulses_from_signed(signed), library())
+    assert {frame.reading.code for frame in take.frames} == {"pulse-width"}
+    bits = [[bit for digit in word for bit in (digit >> 1, digit & 1)] for word in digits]
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == bits

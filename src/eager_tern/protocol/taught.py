@@ -186,7 +186,9 @@ def _line(frame: Frame, code: InCode) -> LineReading | None:
 
 
 def _code_of_all(frames: Sequence[Frame]) -> InCode:
-    """The line code most likely for all frames together; a frame it does not fit counts as noise."""
+    """The line code most likely for all frames together, those of the code teaching it; a frame it does not fit counts
+    as noise.
+    """
     asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
     codes = sorted({_code_of(frame) for frame in asked})
     if len(codes) == 1:
@@ -194,8 +196,14 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
     noise = [float(noise_score(frame.as_read.durations_us)) for frame in asked]
     scores: dict[InCode, float] = {}
     for code in codes:
+        sheets = _sheets([frame for frame in frames if _code_of(frame) == code])
         readings = [_line(frame, code) for frame in asked]
-        scores[code] = sum(n if r is None else max(r.score, n) for r, n in zip(readings, noise, strict=True))
+        matches = [match_sheets(frame.as_read.durations_us[None], sheets, CLEAN)[0] for frame in asked]
+        fitting = [[_score_of_bits(match) for match in each] for each in matches]
+        scores[code] = sum(
+            max([n, *fits, *([line.score] if line is not None else [])])
+            for line, fits, n in zip(readings, fitting, noise, strict=True)
+        )
     return max(scores, key=lambda code: scores[code])
 
 
