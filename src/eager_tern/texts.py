@@ -7,6 +7,8 @@ Where there is none, everything is said in English.
 from __future__ import annotations
 
 import gettext
+import logging
+import struct
 from functools import cache
 from typing import TypeVar
 
@@ -18,13 +20,25 @@ Name = TypeVar("Name", bound=str)
 @cache
 def _catalogue() -> gettext.NullTranslations:
     """That of the desktop's language."""
-    return gettext.translation(NAME, locale_folder(), fallback=True)
+    try:
+        return gettext.translation(NAME, locale_folder(), fallback=True)
+    except (OSError, ValueError, struct.error) as error:
+        logging.getLogger(__name__).warning("a catalogue in %s cannot be read: %s", locale_folder(), error)
+        return gettext.NullTranslations()
 
 
 def tr(text: str, /, **values: object) -> str:
-    """A text in the desktop's language, its values in their places, written as for ``str.format``."""
+    """A text in the desktop's language, its values in their places, written as for ``str.format``.
+
+    It is said in English where a translation names other values.
+    """
     said = _catalogue().gettext(text)
-    return said.format(**values) if values else said
+    if not values:
+        return said
+    try:
+        return said.format(**values)
+    except (LookupError, ValueError):
+        return text.format(**values)
 
 
 def term(name: Name, /) -> Name:

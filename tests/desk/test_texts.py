@@ -16,6 +16,8 @@ from babel.messages.catalog import Catalog
 from babel.messages.extract import extract_from_dir
 from babel.messages.mofile import write_mo
 
+from eager_tern.texts import _catalogue, tr
+
 CODE = Path(__file__).parents[2] / "src/eager_tern"
 KEYWORDS = {"tr": None, "term": None, "plural": (2, 3)}  # as `make texts` has them
 SHOWN_BY = {
@@ -116,3 +118,24 @@ def test_what_a_text_leaves_open_is_filled_in() -> None:
                 assert isinstance(node.args[0], ast.Constant), (path.name, node.lineno)
                 places = set(re.findall(r"{(\w+)", str(node.args[0].value)))
                 assert places == {value.arg for value in node.keywords}, (path.name, node.lineno)
+
+
+@pytest.mark.parametrize("damage", ["cut", "no catalogue", "other values"])
+def test_a_bad_catalogue_leaves_everything_in_english(
+    in_brackets: Path, monkeypatch: pytest.MonkeyPatch, damage: str
+) -> None:
+    path = in_brackets / "eager-tern/locale/de/LC_MESSAGES/eager-tern.mo"
+    whole = path.read_bytes()
+    changed = {
+        "cut": whole[: len(whole) // 2], "no catalogue": b"hello",
+        "other values": whole.replace(b"\xa6{name} copied", b"\xa6{nome} copied"),
+    }  # fmt: skip
+    assert changed[damage] != whole
+    path.write_bytes(changed[damage])
+    monkeypatch.setenv("LANGUAGE", "de")
+    monkeypatch.setenv("XDG_DATA_HOME", str(in_brackets))
+    _catalogue.cache_clear()
+    try:
+        assert tr("{name} copied", name="hex") == "hex copied"
+    finally:
+        _catalogue.cache_clear()

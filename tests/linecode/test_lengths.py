@@ -39,3 +39,7 @@ def test_pulses_of_one_length_are_told_from_the_halves_of_bits(seed: int) -> Non
     assert are_even(300 + rng.normal(0, 60, 51))
     lengths = 300 * rng.choice([1.0, 2.0], 51, p=[0.7, 0.3])
     assert not are_even(lengths)
+    few = np.full(101, 500.0)
+    few[[31, 57]] = 1500.0  # two ones among fifty bits
+    assert not are_even(few + rng.normal(0, 20, few.size))
+    assert not are_even(np.tile([500.0, 750.0, 750.0, 750.0], 12) + rng.normal(0, 10, 48))

@@ -47,7 +47,7 @@ BEFORE_ARRAY = 300  # characters in which its name is looked for
 NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
 NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
-COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?:\r?\n[+-]?\d[\d.]*[,;]?)*\s*")  # a number a line, and no line is blank
+COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
 SEPARATORS = str.maketrans(",;\t", "   ")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")

@@ -11,6 +11,7 @@ SAME_RATIO = 1.33  # neighbours in length that are closer than this belong to on
 # Standard deviation of pulses that are all one length, of their mean: 70 µs of jitter at a unit of 300. Of bi-phase,
 # whose lengths are one and two, it is a third.
 EVEN = 0.25
+FEWEST_SHORT = 3  # that are a length of their own
 
 
 def find_clusters(durations_us: Floats) -> list[Cluster]:
@@ -54,5 +55,11 @@ def quantile(lengths: Floats, part: float) -> Floats:
 
 
 def are_even(durations_us: Floats) -> bool:
-    """Whether all pulses are of one length, as in a run-in or a tone: no frame is to be found in these."""
-    return float(durations_us.std()) < EVEN * float(durations_us.mean())
+    """Whether all pulses are of one length, as in a run-in or a tone: no frame is to be found in these.
+
+    A few longer ones may be the only ones among many zeros; one or two that are shorter are jitter's.
+    """
+    if float(durations_us.std()) >= EVEN * float(durations_us.mean()):
+        return False
+    *shorter, longest = find_clusters(durations_us)
+    return longest.count > durations_us.size // 2 and all(each.count < FEWEST_SHORT for each in shorter)
