@@ -183,7 +183,7 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
     shown = [f"{name} {in_words(value, widths.get(name, 8))}" for name, value in best.fields.items()]
     held = [check for check in best.checks if check.ok]
     failed = [check for check in best.checks if not check.ok]
-    text = f"{plural(best.bits.size, 'bit', 'bits')}"
+    text = plural(best.bits.size, "bit", "bits")
     if failed:
         text += tr(", but ") + " and ".join(f"the {check.name} does not hold" for check in failed)
     elif len(held) > 1:
