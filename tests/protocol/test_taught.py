@@ -131,20 +131,30 @@ def test_frames_that_jitter_made_uneven_teach_too(rng: np.random.Generator) -> N
     assert not any(read_as_taught([Pulses(rng.uniform(200, 1500, size)) for _ in range(200)], taught))
 
 
-def test_digits_of_three_symbols_are_no_characters_where_their_neighbours_show_it(rng: np.random.Generator) -> None:
-    """Lengths of one to three units are a grid of characters, too; by itself the fourth press would pass for some."""
-    said = [
-        "10001202120112200012", "10001201120212000112", "10100201110112010122", "10201222010202200012",
-        "10002202200012000112",
-    ]  # fmt: skip
+DIGITS = {
+    "pulse-width": (325.0, ((1, -3), (2, -2), (3, -1)), (),
+        ("10001202120112200012", "10001201120212000112", "10100201110112010122", "10201222010202200012",
+         "10002202200012000112")),
+    "pulse-distance": (496.0, ((1, -1), (1, -2), (1, -3)), (1.0,),
+        ("2212002112120001", "0202102210201101", "0002101110110001", "0201102100121001", "1212102110221011")),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", DIGITS)
+def test_digits_of_three_symbols_are_no_characters_where_their_neighbours_show_it(
+    rng: np.random.Generator, code: str
+) -> None:
+    """Lengths of one to three units are a grid of characters, too; by itself one of the presses would pass for some,
+    which end before its last mark.
+    """
+    unit, symbols, end, said = DIGITS[code]
     digits = [[int(digit) for digit in word] for word in said]
-    unit, symbols = 325.0, ((1, -3), (2, -2), (3, -1))
-    frames = []
+    signed = []
     for word in digits:
         frame = [1.0, -1.0] * 12 + [4.0, -4.0] + [length for digit in word for length in symbols[digit]]
-        frames += [*([*frame[:-1], -77.0] * 4)[:-1], SILENCE / unit]
-    signed = record([length * unit for length in frames], rng, jitter_us=6)
-    take = read_pulses(pulses_from_signed(signed), library())
-    assert {frame.reading.code for frame in take.frames} == {"pulse-width"}
+        frame = [*frame, *end] if end else frame[:-1]
+        signed += [*(length * unit for length in ([*frame, -60.0] * 4)[:-1]), SILENCE]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=6)), library())
+    assert {frame.reading.code for frame in take.frames} == {code}
     bits = [[bit for digit in word for bit in (digit >> 1, digit & 1)] for word in digits]
     assert [press.lead.reading.bits.tolist() for press in take.presses] == bits

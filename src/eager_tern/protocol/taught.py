@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -124,7 +124,11 @@ def doubtful_read_again(
     sheets = _sheets([frame for frame in unknown if _code_of(frame) == code])
     if not sheets:
         return frames, noise
-    frames = _with_the_others(frames, sheets, code)
+    others = [frame for frame in unknown if _code_of(frame) != code]
+    anew = _as_the_others(pulses, edges, others, dict(noise), sheets)
+    frames = [anew.get(frame.first, frame) for frame in frames]
+    ends = {frame.last for frame in anew.values()}
+    noise = [(first, last) for first, last in noise if last not in ends]
     sizes = {sheet.bit_count for sheet in sheets}
     out = []
     for frame in frames:
@@ -140,17 +144,18 @@ def doubtful_read_again(
     return sorted(out, key=lambda frame: frame.first), left
 
 
-def _with_the_others(frames: list[Frame], sheets: Sequence[Sheet], code: InCode) -> list[Frame]:
-    """The frames with those of another code read as the others are, where that fits as closely: a frame with a single
-    long pulse can be a row of characters as well.
+def _as_the_others(
+    pulses: Pulses, edges: Floats, odd: Sequence[Frame], noise: Mapping[int, int], sheets: Sequence[Sheet]
+) -> dict[int, Frame]:
+    """Frames of another code that fit the others' sheets as closely as these do, by their first mark: a frame with a
+    single long pulse can be a row of characters as well, which ends before its last ones perhaps.
+
+    ``noise`` are the last marks of what was left over, by its first ones.
     """
-    odd = [at for at, frame in enumerate(frames) if _is_unknown(frame) and _code_of(frame) != code]
-    readings = read_as_taught([frames[at].pulses for at in odd], Taught(tuple(sheets)))
-    anew = {at: read for at, read in zip(odd, readings, strict=True) if read}
-    return [
-        Frame(frame.first, frame.last, frame.pulses, anew[at]) if at in anew else frame
-        for at, frame in enumerate(frames)
-    ]
+    spans = [(each.first, last) for each in odd for last in {each.last, noise.get(each.last + 2, each.last)}]
+    parts = [pulses.part(first, last, edges) for first, last in spans]
+    readings = read_as_taught(parts, Taught(tuple(sheets)))
+    return {span[0]: Frame(*span, part, read) for span, part, read in zip(spans, parts, readings, strict=True) if read}
 
 
 def _read_anew(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
