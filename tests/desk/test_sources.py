@@ -102,7 +102,8 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
     window.import_files([tmp_path / "long.txt"])
     qtbot.waitUntil(lambda: bool(counts), timeout=30_000)
     assert 0 < counts[0] < 4500
-    assert any("so far" in words and "%" in words for words in told)
+    # What was read is told right behind its presses.
+    qtbot.waitUntil(lambda: any("so far" in words and "%" in words for words in told), timeout=5000)
     window.notice._action.click()  # Stop
     qtbot.waitUntil(lambda: not window.imports.busy, timeout=5000)
     kept = len(window.session.shown_presses()) - before
