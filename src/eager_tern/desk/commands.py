@@ -21,8 +21,7 @@ from eager_tern.session.shot_plan import ShotPlan
 from eager_tern.texts import term, tr
 
 LEAVES = (
-    term("Signal"), term("Timing"), term("Stack"), term("Sheet"), term("Handset"), term("Shots"),
-    term("Send"),
+    term("Signal"), term("Timing"), term("Stack"), term("Sheet"), term("Handset"), term("Shots"), term("Send"),
 )  # fmt: skip
 
 

@@ -199,10 +199,8 @@ class Findings(QScrollArea):
             )
             heading = tr("FINDINGS ABOUT THIS FRAME")
         elif presses:
-            cards, heading = (
-                cards_for_several(presses),
-                tr("FINDINGS ABOUT {presses} FRAMES", presses=len(presses)),
-            )
+            cards = cards_for_several(presses)
+            heading = tr("FINDINGS ABOUT {rows} FRAMES", rows=len(presses))
         else:
             cards, heading = [], tr("FINDINGS")
         if cards == self.cards and self.widget() is not None and cards:

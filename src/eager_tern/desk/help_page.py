@@ -22,7 +22,7 @@ Rows = Sequence[tuple[str, str]]
 LEFT_WIDTH, RIGHT_WIDTH = 250, 640
 # Keys that belong to a view rather than to a command.
 ELSEWHERE: Rows = (
-    ("Return", tr("type a label: in the log, on a row of the stack")),
+    (tr("Return"), tr("type a label: in the log, on a row of the stack")),
     (tr("Up, Down"), tr("another press, row or key")),
     (tr("Delete"), tr("delete the selected presses; take a key that was never caught off the plate")),
     (tr("Esc"), tr("leave what is being typed as it was")),
@@ -94,23 +94,13 @@ def sheet_page() -> HelpPage:
 
 def about_page() -> HelpPage:
     """Version, licences, and where things are."""
+    version = tr(
+        "{version}, with Qt {qt} and PyQt {pyqt}", version=__version__, qt=QT_VERSION_STR, pyqt=PYQT_VERSION_STR
+    )
     return HelpPage(
         "Eager Tern",
         [
-            (
-                "",
-                [
-                    (
-                        "version",
-                        tr(
-                            "{version}, with Qt {qt} and PyQt {pyqt}",
-                            version=__version__,
-                            qt=QT_VERSION_STR,
-                            pyqt=PYQT_VERSION_STR,
-                        ),
-                    )
-                ],
-            ),
+            ("", [(tr("version"), version)]),
             (
                 tr("Licences"),
                 [

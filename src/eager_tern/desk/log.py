@@ -301,11 +301,8 @@ class Log(QWidget):
         strays = self._session.tally().strays
         chosen = len(self._session.selected)
         words = tr("LOG · {presses}", presses=plural(len(presses), "press", "presses"))
-        words += (
-            tr(" · {chosen} selected", chosen=chosen)
-            if chosen > 1
-            else tr(" · {strays} folded", strays=plural(strays, "stray", "strays"))
-            if strays
-            else ""
-        )
+        if chosen > 1:
+            words += tr(" · {chosen} selected", chosen=chosen)
+        elif strays:
+            words += tr(" · {strays} folded", strays=plural(strays, "stray", "strays"))
         self._heading.setText(words)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPlainTextEdit, QToolButton, QVBoxLayout, QWidget
 
 from eager_tern.casebook.changes import KeepSheet
+from eager_tern.desk.asking import SHEETS
 from eager_tern.desk.links import link
 from eager_tern.desk.qt import add_action, menu_of, sure
 from eager_tern.desk.sheet_ink import SheetInk
@@ -239,7 +240,7 @@ class SheetLeaf(QWidget):
         except OSError as error:
             self.said.emit(f"{folder}: {error.strerror}")
         proposed = folder / f"{self.sheet.id if self.sheet is not None else 'sheet'}.toml"
-        name, _ = QFileDialog.getSaveFileName(self, tr("Save sheet"), str(proposed), tr("Protocol sheets (*.toml)"))
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save sheet"), str(proposed), SHEETS)
         if name:
             path = Path(name).with_suffix(".toml")
             try:

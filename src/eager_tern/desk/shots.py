@@ -30,7 +30,7 @@ from eager_tern.texts import plural, tr
 
 ROW, LEFT, COLUMN = 22, 8, 280
 EXAMPLE = "Power\ntemperature 16..30\nmode cool dry heat fan"
-TABLES = tr("CSV table (*.csv)")
+TABLES = tr("CSV table") + " (*.csv)"
 
 
 class ShotRows(QWidget):

@@ -345,7 +345,7 @@ class StackLeaf(QWidget):
         gadget = self._session.gadget
         name = f"{gadget.name}.html" if gadget is not None else "gadget.html"
         path, _ = QFileDialog.getSaveFileName(
-            self, tr("Write up the gadget"), name, tr("Page (*.html);;Markdown (*.md)")
+            self, tr("Write up the gadget"), name, tr("Page") + " (*.html);;Markdown (*.md)"
         )
         if path:
             self.publish(Path(path))

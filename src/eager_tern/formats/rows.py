@@ -47,7 +47,7 @@ NUMBER = r"[-+]?\d+(?:\.\d+)?"
 TOKEN = re.compile(rf"({NUMBER})|([^\W\d_]+)|([^\w\s])")
 WORD = re.compile(r"[^\W\d_]+")
 OF_NUMBER = re.compile(r"(?:\s*[:=]\s*)?\d")
-SEPARATORS = str.maketrans(",;", "  ")
+SEPARATORS = str.maketrans(",;\t", "   ")
 LONG_LINE = re.compile(rf"^(?:[^\d\n]*+\d++){{{MOST_COLUMNS + 1}}}", re.MULTILINE)  # may be several rows
 LIST_ONLY = re.compile(r"[\s\d.,;+-]*")
 GROUP = re.compile(r"[\[{(]([^\[\]{}()]*)[\]})]")

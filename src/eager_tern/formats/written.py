@@ -16,6 +16,7 @@ from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import (
     MARKS,
     NUMBER,
+    SEPARATORS,
     TERMINAL_CODES,
     TIME_OF_DAY,
     Roles,
@@ -48,7 +49,6 @@ NUMBERS_ONLY = re.compile(r"[\s\d.,;+eEuUlL-]*\d[\s\d.,;+eEuUlL-]*")
 TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
 NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
-SEPARATORS = str.maketrans(",;\t", "   ")
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations

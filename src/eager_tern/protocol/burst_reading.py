@@ -166,10 +166,11 @@ def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool
             best = as_it_is.frames[0]
             keeps = keep_time([best])[0] or _is_clean_serial(best)
             found += [as_it_is] if at not in parted or best.reading.protocol != UNKNOWN else []
-        if are_even(line.part(bursts[at]).durations_us):
+        burst = line.part(bursts[at])
+        if are_even(burst.durations_us):
             continue
         if at not in repeated:
-            found += _without_strays(line.part(bursts[at]), bursts[at][0], line.sheets, by_hand)
+            found += _without_strays(burst, bursts[at][0], line.sheets, by_hand)
         if not keeps:
             first = bursts[at][0] - (2 if _has_a_leader_before(line, bursts, at) else 0)
             found += _disturbed(line.part((first, bursts[at][1])), first, line.sheets, at not in told)

@@ -53,8 +53,9 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
     unknown = [frame for frame in frames if _is_unknown(frame) and not frame.mended]
     clean = [frame for frame in unknown if reads_well(frame.readings)]
     of_clean, of_all = (Counter(frame.reading.shape for frame in some) for some in (clean, unknown))
-    mostly_uneven = {shape for shape, count in of_all.items() if count - of_clean[shape] >= FEWEST_UNEVEN}
-    mostly_uneven -= {shape for shape in mostly_uneven if 2 * of_clean[shape] >= of_all[shape]}
+    mostly_uneven = {
+        shape for shape, count in of_all.items() if count - of_clean[shape] >= max(FEWEST_UNEVEN, of_clean[shape] + 1)
+    }
     uneven = [frame for frame in unknown if frame.reading.shape in mostly_uneven]
     clear = [frame for frame in clean if frame.reading.shape not in mostly_uneven]
     serial: dict[tuple[int, Framing], list[Clock]] = {}
@@ -202,13 +203,12 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
     scores: dict[InCode, float] = {}
     for code in codes:
         sheets = _sheets([frame for frame in frames if _code_of(frame) == code])
-        readings = [_line(frame, code) for frame in asked]
-        matches = [match_sheets(frame.as_read.durations_us[None], sheets, CLEAN)[0] for frame in asked]
-        fitting = [[_score_of_bits(match) for match in each] for each in matches]
-        scores[code] = sum(
-            max([n, *fits, *([line.score] if line is not None else [])])
-            for line, fits, n in zip(readings, fitting, noise, strict=True)
-        )
+        scores[code] = 0.0
+        for frame, score_of_noise in zip(asked, noise, strict=True):
+            line = _line(frame, code)
+            matches = match_sheets(frame.as_read.durations_us[None], sheets, CLEAN)[0]
+            fitting = [*map(_score_of_bits, matches), *([line.score] if line is not None else [])]
+            scores[code] += max([score_of_noise, *fitting])
     return max(scores, key=lambda code: scores[code])
 
 
