@@ -6,11 +6,11 @@ Small enough to be read anew for each change of a number (`make mutants`). Signa
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from math import log
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 from tests.bad_days import DAMAGE, bad_days
 from tests.handsets import ALL_PROTOCOLS, distance_frame, join, random_press, record, serial
 from tests.state_frames import KINDS, state_frame
@@ -25,8 +25,7 @@ IDLE_US = 400_000.0
 MISSED, SURELY_WRONG = log(0.02), 0.99  # a frame that was not read; more certainty than this is punished no more
 
 
-@dataclass
-class Take:
+class Take(Struct):
     """Signed durations, and what was sent: each thing as ``said`` tells it."""
 
     kind: str

@@ -6,9 +6,9 @@ The signals are of gadgets that the code was not written for (tests/strangers.py
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from tests.handsets import record
 from tests.state_frames import KINDS, state_frame
 from tests.strangers import CODES, LEADERS, a_stranger, take_of
@@ -19,8 +19,7 @@ from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
 
 
-@dataclass
-class Tally:
+class Tally(Struct):
     right: int = 0
     asked: int = 0
     false: int = 0  # frames taken for a known protocol or for characters

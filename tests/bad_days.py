@@ -7,10 +7,10 @@ fail, not from how frames are read here.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from tests.handsets import ALL_PROTOCOLS, join, random_press, record
 from tests.strangers import CODES, a_stranger, take_of
@@ -19,8 +19,7 @@ SILENCE_US = 400_000.0
 Edges = np.ndarray  # µs from the first mark on; every second one ends a mark
 
 
-@dataclass(frozen=True)
-class BadDay:
+class BadDay(Struct, frozen=True):
     """A take and what was sent in it: from when to when (µs), and protocol and fields, or line code, sections, bits."""
 
     signed: np.ndarray

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 Value = float | str | None
 
 
-@dataclass
-class Gadget:
+class Gadget(Struct):
     """``bits`` maps settings to a frame; ``settings`` draws some at random. ``check`` names the check it has."""
 
     name: str

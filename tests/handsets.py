@@ -5,16 +5,15 @@ A signal is a list of signed durations in µs, marks positive, spaces negative.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 IDLE_US = 300_000.0
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(Struct, frozen=True):
     """What was really sent: the truth to hold a reading against. ``frames`` counts the frames of the press."""
 
     protocol: str
@@ -22,8 +21,7 @@ class Sent:
     frames: int
 
 
-@dataclass
-class Recording:
+class Recording(Struct):
     """Signed durations with the presses in them."""
 
     signed: list[float] = field(default_factory=list)

@@ -7,9 +7,9 @@ battery, displays are read now and then and round, counters stand high before th
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tests.gadgets import Value, as_bytes, crc_of, put
 
@@ -17,8 +17,7 @@ Frame = list[int]
 Settings = dict[str, Value]
 
 
-@dataclass
-class Made:
+class Made(Struct):
     """``write`` makes a frame of settings and of what goes on by itself (``own``: names and raw numbers), which
     ``draw`` gives for the press with that number; ``later`` draws from a month later. ``fields`` are the true positions
     of what has a label, ``moving`` of what goes on by itself, ``check`` the check's own bits."""

@@ -6,17 +6,16 @@ Signals are lists of signed durations in µs, marks positive; what a receiver ad
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tests.handsets import join
 
 SILENCE_US = 600_000.0
 
 
-@dataclass(frozen=True)
-class Stranger:
+class Stranger(Struct, frozen=True):
     """One gadget: its line code as the contract names it, its leader's shape, and the bits of each section.
 
     ``frame`` makes the signed durations of one frame from the bits of its sections; ``rest_us`` lies between copies.
@@ -31,8 +30,7 @@ class Stranger:
     frame: Callable[[list[list[int]]], list[float]]
 
 
-@dataclass(frozen=True)
-class Pressed:
+class Pressed(Struct, frozen=True):
     """What was really sent in one press."""
 
     start_us: float

@@ -10,12 +10,12 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 from itertools import count
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import typer
+from msgspec.structs import replace
 
 from eager_tern import __version__
 from eager_tern.errors import InputError, TernError, did_you_mean

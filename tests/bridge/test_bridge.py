@@ -15,6 +15,7 @@ from threading import Event
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.bridge.bridging import bridge, publish_heard
 from eager_tern.bridge.broker import KEPT, Broker, Message, address_of
@@ -244,8 +245,8 @@ def test_copies_that_are_far_apart_are_one_press() -> None:
     """200 ms apart, as the sheet says: longer than what parts presses else."""
     slow = library_sheet("nec")
     assert slow is not None
-    rhythm = slow.press.model_copy(update={"period_us": None, "gap_us": 200_000.0, "held": ("full",), "count": 3})
-    slow = slow.model_copy(update={"id": "slow", "press": rhythm, "overrules": True})
+    rhythm = replace(slow.press, period_us=None, gap_us=200_000.0, held=("full",), count=3)
+    slow = replace(slow, id="slow", press=rhythm, overrules=True)
     hearing, found, now = Hearing((slow,)), [], 0.0
     for frame in press_frames(slow, {"address": 91, "command": 3}):
         now += float(np.abs(frame).sum()) / 1e6

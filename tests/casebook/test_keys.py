@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.casebook.keys import ghosts, summary, table_of_keys
 from eager_tern.casebook.store import Casebook
@@ -131,8 +132,8 @@ def test_an_unknown_suffix_is_refused(tmp_path: Path) -> None:
 
 
 def test_a_toggle_does_not_make_another_code() -> None:
-    one = reading(4).model_copy(update={"fields": {"toggle": 0, "address": 1, "command": 4}, "turning": ("toggle",)})
-    other = one.model_copy(update={"fields": {"toggle": 1, "address": 1, "command": 4}})
+    one = replace(reading(4), fields={"toggle": 0, "address": 1, "command": 4}, turning=("toggle",))
+    other = replace(one, fields={"toggle": 1, "address": 1, "command": 4})
     first, second = (Caught(n, 1, 1, 0.0, "Up", False, False, kept) for n, kept in enumerate((one, other)))
     assert first.code == second.code
     assert not table_of_keys([first, second], [])[0].contradicts

@@ -74,7 +74,7 @@ def test_presses_take_shots_in_order() -> None:
 
 def press(**reading: object) -> Caught:
     values = {"frames": ((0, 2),), "start_us": 0.0, "held_us": 1.0, "protocol": "nec", "bits": "01", "confidence": 0.9}
-    return Caught(1, 1, 1, 0.0, "", False, False, PressReading.model_validate({**values, **reading}))
+    return Caught(1, 1, 1, 0.0, "", False, False, PressReading(**{**values, **reading}))
 
 
 def test_what_is_not_like_its_neighbours_is_held_up() -> None:

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.casebook.changes import Delete, History, Label, PlaceKey, Rename
 from eager_tern.casebook.store import Casebook
@@ -67,7 +68,7 @@ def test_everything_is_there_again(tmp_path: Path, casebook: Casebook, press_ids
 
 def test_a_press_that_grows_stays_one_and_keeps_its_label(casebook: Casebook, press_ids: list[int]) -> None:
     casebook.set_label(press_ids[0], "Next")
-    grown = reading(0, 0).model_copy(update={"frames": ((0, 66), (68, 70)), "held_us": 120_000.0})
+    grown = replace(reading(0, 0), frames=((0, 66), (68, 70)), held_us=120_000.0)
     assert casebook.put_press(1, grown) == press_ids[0]
     kept = casebook.press(press_ids[0])
     assert kept.repeats == 1

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.comparison import compare, settled

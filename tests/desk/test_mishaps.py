@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import sys
 import threading
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit
 from pytestqt.qtbot import QtBot
@@ -64,7 +64,7 @@ def test_a_press_that_comes_while_the_log_looks_at_all_of_them_is_in_it(
 ) -> None:
     session, model = window.session, window.log.model
     last = session.presses[-1]
-    later = last.reading.model_copy(update={"start_us": last.reading.start_us + 1e6})
+    later = replace(last.reading, start_us=last.reading.start_us + 1e6)
     with monkeypatch.context() as slow:
         slow.setattr("eager_tern.session.inbox.SLICE_S", 0.0)  # so that it gives way as often as it can
         model.set_filter("nec")

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
@@ -142,7 +143,7 @@ def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None
     for press in session.shown_presses()[:5]:
         start = press.reading.start_us + 1
         short = {"bits": press.reading.bits[:40], "sections": (40,), "start_us": start}
-        reading = press.reading.model_copy(update=short)
+        reading = replace(press.reading, **short)
         session.casebook.put_press(press.take_id, reading, label=press.label)
     assert session.gadget is not None
     session.choose_gadget(session.gadget.id)
@@ -255,7 +256,7 @@ def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot
         casebook.append_durations(take, np.tile(join(nec(0x5B, 0x16)), 4500))
         for number in range(4500):
             frames = ((68 * number, 68 * number + 66),)
-            own = kept.model_copy(update={"frames": frames, "start_us": 108_000.0 * number})
+            own = replace(kept, frames=frames, start_us=108_000.0 * number)
             casebook.put_press(take, own, caught_at=float(number), label=f"Key {number % 90}")
     window.log.filter.setText("key 17")
     session.choose_gadget(session.gadget.id)

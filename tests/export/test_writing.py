@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 import subprocess
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import cast
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from typer.testing import CliRunner
 
 from eager_tern.cli import EXPORTS, app

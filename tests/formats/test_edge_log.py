@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import astuple
 from pathlib import Path
 from unittest.mock import patch
 
@@ -10,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import astuple
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import ReadOptions

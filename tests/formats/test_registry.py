@@ -143,11 +143,11 @@ def test_every_format_gives_back_what_was_written(tmp_path: Path, rng: np.random
         ("{}", "global"),
         ('{"global": {"core:datatype": "cu8"}}', "sample_rate"),
         ('{"global": {"core:datatype": "cu9", "core:sample_rate": 1000}}', "cu9"),
-        ('{"global": {"core:datatype": "cu8", "core:sample_rate": -4}}', "greater than 0"),
+        ('{"global": {"core:datatype": "cu8", "core:sample_rate": -4}}', "expected a number above 0"),
         ('{"global": {"core:datatype": "cu8", "core:sample_rate": 1e12}}', "not possible"),
         ('{"global": {"core:datatype": "cu8", "core:sample_rate": 1000, "core:num_channels": 2}}', "several channels"),
-        ('{"global": 3', "json"),
-        ("[]", "object"),
+        ('{"global": ', "is no JSON document"),
+        ("[]", "expected keys and values, got a list"),
     ],
 )
 def test_a_wrong_description_is_told(tmp_path: Path, meta: str, words: str) -> None:

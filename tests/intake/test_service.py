@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
 import numpy as np
 import pytest
+from msgspec import Struct
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught
@@ -128,8 +128,7 @@ def test_a_sheet_kept_while_listening_reaches_the_running_take(desk: Desk, rng: 
     desk.wait(lambda: [press.reading.protocol for press in desk.presses()] == [sheet.id] * 2)
 
 
-@dataclass
-class Disk:
+class Disk(Struct):
     full: bool = True
 
 

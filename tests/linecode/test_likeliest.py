@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.linecode.likeliest import CodeShape, combined, likeliest
 from eager_tern.signal.evidence import LineEvidence

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from itertools import combinations, pairwise
 from math import exp
 
@@ -10,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from eager_tern.linecode.values import Clock, LineReading
 from eager_tern.protocol.arbiter import Candidate, best_set

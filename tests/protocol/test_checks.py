@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from eager_tern.protocol.checks import evaluate, expected_value, fill_in
+from eager_tern.protocol.fields import from_keys
 from eager_tern.protocol.schema import Check
 
 
@@ -22,8 +24,9 @@ def bits_of(data: bytes, order: str, room: int) -> np.ndarray:
 def check(kind: str, data: bytes, width: int = 8, **more: object) -> Check:
     start = 8 * len(data)
     at = f"{start}-{start + width - 1}"
-    return Check.model_validate(
-        {"name": "it", "kind": kind, "at": at, "covers": [[0, start - 1]] if data else [], "order": "msb", **more}
+    return from_keys(
+        Check,
+        {"name": "it", "kind": kind, "at": at, "covers": [[0, start - 1]] if data else [], "order": "msb", **more},
     )
 
 
@@ -86,7 +89,7 @@ def test_parity_counts_the_ones(data: bytes) -> None:
 
 
 def test_a_check_is_told_with_what_was_found() -> None:
-    complement = Check.model_validate({"name": "c", "kind": "complement", "at": "15-8", "of": "7-0"})
+    complement = from_keys(Check, {"name": "c", "kind": "complement", "at": "15-8", "of": "7-0"})
     bits = bits_of(bytes([0x5B, 0xA4]), "lsb", 0)
     assert evaluate(complement, bits).ok
     bits[9] ^= 1
@@ -97,7 +100,7 @@ def test_a_check_is_told_with_what_was_found() -> None:
 @given(st.binary(min_size=2, max_size=2))
 def test_filling_in_makes_every_check_hold(data: bytes) -> None:
     checks = tuple(
-        Check.model_validate(raw)
+        from_keys(Check, raw)
         for raw in (
             {"name": "start", "kind": "constant", "at": "0", "value": 1},
             {"name": "c", "kind": "complement", "at": "31-24", "of": "23-16"},
@@ -117,7 +120,7 @@ def test_filling_in_makes_every_check_hold(data: bytes) -> None:
 def test_a_copy_may_be_wider_than_any_number_of_an_array() -> None:
     bits = np.random.default_rng(1).integers(0, 2, 180).astype(np.uint8)
     bits[90:] = bits[:90]
-    copy = Check.model_validate({"name": "again", "kind": "copy", "at": "90-179", "of": "0-89"})
+    copy = from_keys(Check, {"name": "again", "kind": "copy", "at": "90-179", "of": "0-89"})
     assert evaluate(copy, bits).ok
     bits[100] ^= 1
     assert not evaluate(copy, bits).ok
@@ -133,5 +136,5 @@ def test_a_copy_of_a_check_covers_what_it_says() -> None:
     data = b"\x12\x34\x46"
     both = check("sum", data[:2], 8)
     assert evaluate(both, bits_of(data, "msb", 0)).ok
-    first = both.model_copy(update={"covers": ((0, 7),)})
+    first = replace(both, covers=((0, 7),))
     assert evaluate(first, bits_of(data, "msb", 0)).expected == 0x12

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from eager_tern.errors import InputError
 from eager_tern.protocol.checks import expected_value
-from eager_tern.protocol.fields import DataField, ListField, TextField, in_words
+from eager_tern.protocol.fields import DataField, ListField, TextField, from_keys, in_words
 from eager_tern.protocol.loading import parse_sheet
 from eager_tern.protocol.making import make_bits, make_frame
 from eager_tern.protocol.reading import read_frame
@@ -60,7 +60,7 @@ init = 5
 
 
 def field(**more: object) -> DataField:
-    return DataField.model_validate({"name": "x", "bits": "7-0", **more})
+    return from_keys(DataField, {"name": "x", "bits": "7-0", **more})
 
 
 @pytest.mark.parametrize(
@@ -166,7 +166,7 @@ def test_values_in_words() -> None:
 
 def test_texts_and_lists() -> None:
     bits = np.array([0, 0, 1, 1, 0, 1], np.uint8)
-    text = TextField.model_validate({"name": "t", "bits": "0-5", "digits": {"00": "0", "11": "1", "01": "F"}})
+    text = from_keys(TextField, {"name": "t", "bits": "0-5", "digits": {"00": "0", "11": "1", "01": "F"}})
     assert text.read(bits) == "01F"
     assert text.read(bits[::-1]) is None
     assert ListField(name="l", width=3).read(bits) == (4, 5)
@@ -181,11 +181,11 @@ def test_a_rounded_value_is_sent_as_the_nearest_number_in_range() -> None:
 
 def test_what_a_check_begins_with_is_chosen_by_other_bits() -> None:
     keys = {"name": "sum", "kind": "sum", "at": "15-8", "covers": [[0, 7]], "init": 7}
-    check = Check.model_validate({**keys, "by": "1-0", "seeds": {1: 0x20, 2: 0x40}})
+    check = from_keys(Check, {**keys, "by": "1-0", "seeds": {1: 0x20, 2: 0x40}})
     for low, seed in ((1, 0x20), (2, 0x40), (3, 7)):
         bits = np.array([low >> at & 1 for at in range(16)], np.uint8)
         assert expected_value(check, bits) == low + seed
     with pytest.raises(ValueError, match="go together"):
-        Check.model_validate({**keys, "by": "1-0"})
+        from_keys(Check, {**keys, "by": "1-0"})
     with pytest.raises(ValueError, match="do not fit 2 bits"):
-        Check.model_validate({**keys, "by": "1-0", "seeds": {4: 1}})
+        from_keys(Check, {**keys, "by": "1-0", "seeds": {4: 1}})

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from eager_tern.protocol.layout import bit_groups
 from eager_tern.protocol.loading import library, parse_sheet

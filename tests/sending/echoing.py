@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from tests.handsets import distance_frame, in_period, join, msb_first, nec_frame, record
 
@@ -61,8 +61,7 @@ KINDS: tuple[tuple[Callable[[list[int]], Frame], int, int, Frame | None], ...] =
 )
 
 
-@dataclass(frozen=True)
-class Returned:
+class Returned(Struct, frozen=True):
     """A press: the frames meant, what came back (signed µs), and the truth about it."""
 
     meant: list[Frame]

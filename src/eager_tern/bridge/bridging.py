@@ -6,13 +6,13 @@ import logging
 import time
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager, closing, suppress
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from queue import Empty, Full, Queue
 from threading import Event, Thread
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.bridge.broker import Broker, Message
 from eager_tern.bridge.hearing import Heard, Hearing
@@ -47,8 +47,7 @@ LEAST_BACK_OFF_S, MOST_BACK_OFF_S = 1.0, 30.0  # before a source that is gone is
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """What a casebook knows of a gadget: labels by code, and its own sheets."""
 
     name: str

@@ -6,11 +6,12 @@ import ssl
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from threading import Condition, Event, Thread
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
+
+from msgspec import Struct
 
 from eager_tern.bridge.messages import OFFLINE, ONLINE
 from eager_tern.errors import InputError
@@ -30,8 +31,7 @@ FAREWELL_S = 5.0  # for what is on the way when we go
 QOS = 1
 
 
-@dataclass(frozen=True)
-class Address:
+class Address(Struct, frozen=True):
     host: str
     port: int
     user: str = ""
@@ -65,8 +65,7 @@ def password_in(path: Path) -> str:
         raise InputError(path, f"cannot be read: {getattr(error, 'strerror', None) or 'it is no text'}") from None
 
 
-@dataclass(frozen=True)
-class Message:
+class Message(Struct, frozen=True):
     topic: str
     payload: str
     retain: bool = False

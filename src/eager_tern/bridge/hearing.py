@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right, insort
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.protocol.presses import Press, longest_silence_us
 from eager_tern.protocol.schema import Sheet
@@ -21,8 +22,7 @@ LONGEST_WAIT_S = 0.6  # a key that is held is told before it is let go: somebody
 NEIGHBOURS = 3  # presses told before the one in question, of which it may be one
 
 
-@dataclass(frozen=True)
-class Heard:
+class Heard(Struct, frozen=True):
     """A press, and how long ago it began when it was told (s)."""
 
     press: Press

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
+
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.protocol.documents import frame_document
@@ -19,8 +20,7 @@ LONGEST_ORDER = 16_384  # bytes: some hundred fields
 MOST_TIMES = 100  # frames that one message may ask for: half a minute of a handset that is held
 
 
-@dataclass(frozen=True)
-class Topics:
+class Topics(Struct, frozen=True):
     """Those of one gadget, whose name is an identifier."""
 
     prefix: str
@@ -55,8 +55,7 @@ def topics_of(prefix: str, gadget: str) -> Topics:
     return Topics(whole, gadget)
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """A key by its label, or the values of fields. ``times``: frames in all; 0: as many as it has."""
 
     key: str = ""

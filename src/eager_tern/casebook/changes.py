@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from eager_tern.casebook.shots import Shots
 from eager_tern.casebook.store import Casebook
@@ -11,8 +12,7 @@ from eager_tern.casebook.values import KeyPlace
 from eager_tern.signal.by_hand import ByHand
 
 
-@dataclass(frozen=True)
-class Label:
+class Label(Struct, frozen=True):
     """Say something else about presses. ``labels`` pairs press ids with texts; ``press_ids`` are those it touches."""
 
     labels: tuple[tuple[int, str], ...]
@@ -30,8 +30,7 @@ class Label:
         return Label(before)
 
 
-@dataclass(frozen=True)
-class Delete:
+class Delete(Struct, frozen=True):
     """Hide presses, or show them again."""
 
     press_ids: tuple[int, ...]
@@ -43,8 +42,7 @@ class Delete:
         return Delete(self.press_ids, not self.deleted)
 
 
-@dataclass(frozen=True)
-class PlaceKey:
+class PlaceKey(Struct, frozen=True):
     """Put a key on the plate, or take it off where ``place`` is None."""
 
     gadget_id: int
@@ -62,8 +60,7 @@ class PlaceKey:
         return PlaceKey(self.gadget_id, self.name, before)
 
 
-@dataclass(frozen=True)
-class Rename:
+class Rename(Struct, frozen=True):
     gadget_id: int
     name: str
     words: str = "rename gadget"
@@ -75,8 +72,7 @@ class Rename:
         return Rename(self.gadget_id, before)
 
 
-@dataclass(frozen=True)
-class PlanShots:
+class PlanShots(Struct, frozen=True):
     """Put another shot list in place of the gadget's; the presses in ``labels`` are labelled along with it."""
 
     gadget_id: int
@@ -96,8 +92,7 @@ class PlanShots:
         return PlanShots(self.gadget_id, before, labels, self.words)
 
 
-@dataclass(frozen=True)
-class Overrule:
+class Overrule(Struct, frozen=True):
     """Have a take read in another way than was found. Its presses are to be read again after it."""
 
     take_id: int
@@ -111,8 +106,7 @@ class Overrule:
         return Overrule(self.take_id, before)
 
 
-@dataclass(frozen=True)
-class KeepSheet:
+class KeepSheet(Struct, frozen=True):
     """Keep a sheet's text with a gadget, or take it out (None). What was caught is to be read again after it."""
 
     gadget_id: int
@@ -130,8 +124,7 @@ class KeepSheet:
         return KeepSheet(self.gadget_id, self.sheet_id, before)
 
 
-@dataclass(frozen=True)
-class WriteRoutine:
+class WriteRoutine(Struct, frozen=True):
     """What is said to a gadget, as a text."""
 
     gadget_id: int
@@ -145,8 +138,7 @@ class WriteRoutine:
         return WriteRoutine(self.gadget_id, before)
 
 
-@dataclass(frozen=True)
-class Dismiss:
+class Dismiss(Struct, frozen=True):
     """Believe all findings about a gadget's frames but these."""
 
     gadget_id: int
@@ -160,8 +152,7 @@ class Dismiss:
         return Dismiss(self.gadget_id, before)
 
 
-@dataclass(frozen=True)
-class TakePlace:
+class TakePlace(Struct, frozen=True):
     """Show a take in place of another of the same recording, or the other way round. Labels go over to the presses at
     the same time that have none.
     """
@@ -186,8 +177,7 @@ class TakePlace:
 Change = Label | Delete | PlaceKey | Rename | PlanShots | Overrule | KeepSheet | WriteRoutine | Dismiss | TakePlace
 
 
-@dataclass
-class History:
+class History(Struct):
     """What was changed since the casebook was opened, and what was taken back of it."""
 
     done: list[Change] = field(default_factory=list)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from itertools import product
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.casebook.values import Caught, KeyPlace, PressReading
 from eager_tern.protocol.fields import Value, in_words
@@ -14,8 +16,7 @@ PLATE_COLUMNS = 3
 FEWEST_FOR_GHOSTS = 4  # keys that make a pattern
 
 
-@dataclass(frozen=True)
-class Key:
+class Key(Struct, frozen=True):
     """A key on the plate. ``presses`` are those that bear its name; ``same_as`` names other keys with its code.
 
     ``best`` is the press to take the code from: the surest one that has a code. ``contradicts``: presses of this name

@@ -5,9 +5,10 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing, suppress
-from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
+
+from msgspec import Struct
 
 from eager_tern.casebook.file import APPLICATION_ID, FAULTS, SCHEMA, create_file, open_damaged, reason_of
 from eager_tern.errors import InputError
@@ -19,8 +20,7 @@ MOST_MISSES = 200  # rows in a row that cannot be had: then the rest of a table 
 BY_NUMBER = ("gadget", "take", "press")  # tables whose rows have an id
 
 
-@dataclass(frozen=True)
-class Rescued:
+class Rescued(Struct, frozen=True):
     """How many rows of each table were had, and the tables in which some were not."""
 
     path: Path

@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
 from itertools import product
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.casebook.values import Caught
 from eager_tern.errors import InputError
@@ -26,8 +28,7 @@ DOUBTFUL = 0.6
 Labels = tuple[tuple[str, str], ...]
 
 
-@dataclass(frozen=True)
-class Shot:
+class Shot(Struct, frozen=True):
     """One press planned. ``labels`` pairs what is varied with its value; a key has one pair with an empty name."""
 
     labels: Labels
@@ -124,7 +125,7 @@ def stepped_back(shots: Shots) -> tuple[Shots, int | None]:
 
 
 def _changed(shots: Shots, at: int | None, **what: object) -> Shots:
-    return shots if at is None else (*shots[:at], replace(shots[at], **what), *shots[at + 1 :])  # type: ignore[arg-type]
+    return shots if at is None else (*shots[:at], replace(shots[at], **what), *shots[at + 1 :])
 
 
 def odd_one(press: Caught, before: Sequence[Caught]) -> str:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import csv
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.casebook.values import Caught
 from eager_tern.compare.stack import Label, Stack, label_word
@@ -95,8 +95,7 @@ def copied_rows(stack: Stack, rows: Sequence[int], form: CopiedAs) -> str:
     return table_text([[*stack.labels, BITS], *cells], "," if form == "CSV" else "\t")
 
 
-@dataclass(frozen=True)
-class Cut:
+class Cut(Struct, frozen=True):
     """What is laid under one another: frames of so many ``bits``, or one ``section`` of that length of any frame."""
 
     bits: int

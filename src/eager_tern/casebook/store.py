@@ -13,7 +13,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import TypeAdapter, ValidationError
+from msgspec import DecodeError
+from msgspec.json import Decoder, encode
 
 from eager_tern.casebook.file import (
     FAULTS,
@@ -43,11 +44,12 @@ from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 BATCH = 200  # presses: some five milliseconds
-READINGS = TypeAdapter(list[PressReading])
-HAND = TypeAdapter(ByHand)
-MEASURED = TypeAdapter(Measured)
-LABELS = TypeAdapter(list[tuple[str, str]])
-SWEEP = TypeAdapter(Sweep)
+READING = Decoder(PressReading)
+READINGS = Decoder(list[PressReading])
+HAND = Decoder(ByHand)
+MEASURED = Decoder(Measured)
+LABELS = Decoder(tuple[tuple[str, str], ...])
+SWEEP = Decoder(Sweep)
 MOST_US = 1 << 60  # a time that no take lasts
 VANISHED = 2  # in press.deleted: it is no press any more, as the take is now read
 TAKE = (
@@ -188,7 +190,7 @@ class Casebook:
         for row in self._rows(f"SELECT {TAKE} FROM take {which}", *values):
             try:
                 found.append(_take(row, _by_hand(row[10]), _measured(row[11])))
-            except (ValidationError, TypeError, ValueError):
+            except (DecodeError, TypeError, ValueError):
                 self._lose(f"what was set by hand for take {row[0]} cannot be understood and is left out")
                 found.append(_take(row, FOUND_OUT, NOT_MEASURED))
         return found
@@ -196,7 +198,7 @@ class Casebook:
     def set_by_hand(self, take_id: int, by_hand: ByHand) -> None:
         """Overrule how a take is read; its raw durations stay."""
         with self.changing() as db:
-            db.execute("UPDATE take SET by_hand = ? WHERE id = ?", (HAND.dump_json(by_hand).decode(), take_id))
+            db.execute("UPDATE take SET by_hand = ? WHERE id = ?", (encode(by_hand).decode(), take_id))
 
     def set_read_whole(self, take_id: int, whole: bool) -> None:
         """Whether everything in a take was read."""
@@ -229,8 +231,8 @@ class Casebook:
             "INSERT INTO take (gadget_id, source, format, started_at, sample_rate_hz, polarity, carrier_hz, path,"
             " channel, by_hand, measured, cut, read_whole) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             gadget_id, source, form, time.time() if started_at is None else started_at, sample_rate_hz, polarity,
-            carrier_hz, path, channel, HAND.dump_json(by_hand).decode() if by_hand != FOUND_OUT else "",
-            MEASURED.dump_json(measured, exclude_defaults=True).decode() if measured != NOT_MEASURED else "",
+            carrier_hz, path, channel, encode(by_hand).decode() if by_hand != FOUND_OUT else "",
+            encode(measured).decode() if measured != NOT_MEASURED else "",
             cut, read_whole,
         )  # fmt: skip
 
@@ -292,8 +294,8 @@ class Casebook:
 
     def _caught(self, rows: Sequence[tuple[Any, ...]]) -> list[Caught]:
         try:
-            readings = READINGS.validate_json(f"[{','.join(row[-1] for row in rows)}]")  # quicker than one by one
-        except (ValidationError, TypeError):
+            readings = READINGS.decode(f"[{','.join(row[-1] for row in rows)}]")  # quicker than one by one
+        except (DecodeError, TypeError):
             understood = [(row, reading) for row in rows if (reading := _reading(row[-1])) is not None]
             self._lose("presses that cannot be understood are left out")
             return [_press(row, reading) for row, reading in understood]
@@ -400,8 +402,8 @@ class Casebook:
         found = []
         for labels, press_id, skipped in self._rows(query, gadget_id):
             try:
-                found.append(Shot(tuple(LABELS.validate_json(labels)), press_id, bool(skipped)))
-            except ValidationError:
+                found.append(Shot(LABELS.decode(labels), press_id, bool(skipped)))
+            except DecodeError:
                 self._lose("shots that cannot be understood are left out")
         return tuple(found)
 
@@ -431,13 +433,13 @@ class Casebook:
         """How far the sweep through a gadget's routine has come."""
         rows = self._rows("SELECT sweep FROM routine WHERE gadget_id = ?", gadget_id)
         try:
-            return SWEEP.validate_json(rows[0][0]) if rows and rows[0][0] else None
-        except ValidationError:
+            return SWEEP.decode(rows[0][0]) if rows and rows[0][0] else None
+        except DecodeError:
             self._lose("a sweep that cannot be understood is left out")
             return None
 
     def put_sweep(self, gadget_id: int, sweep: Sweep | None) -> None:
-        text = SWEEP.dump_json(sweep).decode() if sweep is not None else ""
+        text = encode(sweep).decode() if sweep is not None else ""
         with self.changing() as db:
             db.execute("UPDATE routine SET sweep = ? WHERE gadget_id = ?", (text, gadget_id))
 
@@ -460,15 +462,15 @@ def _take(row: tuple[Any, ...], by_hand: ByHand, measured: Measured) -> Take:
 
 
 def _by_hand(text: str) -> ByHand:
-    return HAND.validate_json(text) if text else FOUND_OUT
+    return HAND.decode(text) if text else FOUND_OUT
 
 
 def _measured(text: str) -> Measured:
-    return MEASURED.validate_json(text) if text else NOT_MEASURED
+    return MEASURED.decode(text) if text else NOT_MEASURED
 
 
 def _dumped(reading: PressReading) -> str:
-    return reading.model_dump_json(exclude_defaults=True)
+    return encode(reading).decode()
 
 
 def _hand_on_label(
@@ -484,8 +486,8 @@ def _hand_on_label(
 
 def _reading(text: object) -> PressReading | None:
     try:
-        return PressReading.model_validate_json(text) if isinstance(text, str) else None
-    except ValidationError:
+        return READING.decode(text) if isinstance(text, str) else None
+    except DecodeError:
         return None
 
 

@@ -6,16 +6,17 @@ in halves, until one is certain. All of it is values, so that a sweep goes on wh
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 LAG = 4  # presses within which somebody notes a reaction: two seconds at the usual pause
 SLOWER = 3.0  # times the pause, when the last ones are said again
 Phase = Literal["sweeping", "narrowing", "found", "over"]
 
 
-@dataclass(frozen=True)
-class Sweep:
+class Sweep(Struct, frozen=True):
     """``said`` of ``count`` presses went out. While it narrows, ``suspects`` are those one of which did it, and
     ``trying`` those of them that are said now. ``doubted`` were suspected, and did nothing when said again.
     """

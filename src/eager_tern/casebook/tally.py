@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Tally:
+class Tally(Struct, frozen=True):
     """Presses by their protocol and by their code, without strays and deleted ones; and the strays."""
 
     protocols: Counter[str]

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 
-from pydantic import BaseModel, ConfigDict
+from msgspec import Struct, field
 
 from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.fields import Value
@@ -16,15 +15,13 @@ from eager_tern.signal.baseband import Keying
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
 
 
-@dataclass(frozen=True)
-class Gadget:
+class Gadget(Struct, frozen=True):
     id: int
     name: str
     about: str = ""
 
 
-@dataclass(frozen=True)
-class Faint:
+class Faint(Struct, frozen=True):
     """A stretch (µs of the take) whose pulses no threshold gave, but the likeliest frame.
 
     ``certainty`` is the probability that its bits are right.
@@ -35,8 +32,7 @@ class Faint:
     certainty: float
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(Struct, frozen=True, omit_defaults=True):
     """What was measured of a take besides its pulses."""
 
     keying: Keying | None = None
@@ -48,8 +44,7 @@ class Measured:
 NOT_MEASURED = Measured()
 
 
-@dataclass(frozen=True)
-class Take:
+class Take(Struct, frozen=True):
     id: int
     gadget_id: int
     source: str
@@ -72,15 +67,13 @@ class Take:
         return self.by_hand.polarity is not None and self.by_hand.polarity != (self.polarity or "mark-high")
 
 
-class PressReading(BaseModel):
+class PressReading(Struct, frozen=True, omit_defaults=True):
     """What was read of a press, as kept in the casebook.
 
     ``frames`` are index ranges of marks in the take's pulses; ``turning`` names the fields that change by themselves
     from press to press, as a toggle does. ``sections`` are the bits of each section, if there are several. ``steady``
     are the bits beside those that turn and their checks (dots), where no field but the turning ones is known.
     """
-
-    model_config = ConfigDict(frozen=True)
 
     frames: tuple[tuple[int, int], ...]
     start_us: float
@@ -120,8 +113,7 @@ class PressReading(BaseModel):
         return self.start_us < ends[1] and other.start_us < ends[0]
 
 
-@dataclass(frozen=True)
-class PassageRead:
+class PassageRead(Struct, frozen=True):
     """What was read between two times of a take (µs, the second not included), in place of all that was known there.
 
     ``presses`` and ``strays`` are in the order sent. ``labels`` are those that presses get when they are new, by the
@@ -135,8 +127,7 @@ class PassageRead:
     labels: Mapping[int, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Caught:
+class Caught(Struct, frozen=True, dict=True):
     """A press (or a stray) with what the user says about it."""
 
     id: int
@@ -158,8 +149,7 @@ class Caught:
         return None if self.stray else self.reading.code
 
 
-@dataclass(frozen=True)
-class KeyPlace:
+class KeyPlace(Struct, frozen=True):
     """Where a key stands on its gadget's plate."""
 
     name: str

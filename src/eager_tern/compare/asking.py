@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import product
 from math import ceil, log10
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.evidence import SURE, of_words
@@ -26,8 +26,7 @@ MORE = "there may be more than was pressed"
 SELDOM, FAR_LESS = 2, 0.25  # presses that a value wants at least; of its even share, that make it rare
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """A press to be recorded, by the labels that have to be so, and why. The others may be anything, best what is new.
 
     ``again``: even if there is such a press, as a second witness. ``about`` are the labels that it tells of.

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from math import comb, log10
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.stack import BitRows, Stack, raw_numbers
 from eager_tern.protocol.checks import holds_in
+from eager_tern.protocol.fields import from_keys
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 from eager_tern.signal.stretches import stretches
@@ -29,8 +31,7 @@ LEAST_TOLD = 0.25
 MOST_CHANCE = -4.0  # log10, of an accident among all that was tried
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """A check of the sheet language, and the rows in which it holds. ``chance`` is log10 of that by accident."""
 
     check: Check
@@ -51,8 +52,7 @@ class Found:
         return ((int(of.index.min()), int(of.index.max())),) if of is not None else self.check.covers
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a check may stand: a run of bits within a section that begins at ``start`` and ends before ``end``."""
 
     first: int
@@ -273,8 +273,7 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
     return found
 
 
-@dataclass(frozen=True)
-class _Guess:
+class _Guess(Struct, frozen=True):
     """A check that agrees with all rows but ``wrong``, by arithmetic on all of them at once."""
 
     check: Check
@@ -374,7 +373,7 @@ def _sums_over(
                 seed = int(rest[chosen])
                 parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
                 said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
-                check = Check.model_validate(said_so | parameters | how)
+                check = from_keys(Check, said_so | parameters | how)
                 yield _Guess(check, wrong, chance)
 
 
@@ -407,7 +406,7 @@ def by_modulus(found: Found, bits: BitRows) -> Found:
     check = found.check
     if not check.carry or check.init or found.holds.all():
         return found
-    remainder = check.model_copy(update={"carry": False, "modulus": (1 << check.at.width) - 1})
+    remainder = replace(check, carry=False, modulus=(1 << check.at.width) - 1)
     holds = holds_in(remainder, bits)
     return replace(found, check=remainder, holds=holds) if holds.sum() > found.holds.sum() else found
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence, Set
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
@@ -24,8 +25,7 @@ from eager_tern.compare.stack import Stack
 Finding = Field | Found | Counter
 
 
-@dataclass(frozen=True)
-class Comparison:
+class Comparison(Struct, frozen=True):
     """``unexplained`` are varying columns that no field, check or counter accounts for."""
 
     stack: Stack

@@ -8,10 +8,10 @@ where the number ends, which a maker lays on bytes and nibbles.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from math import comb, log10
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import BYTE, NIBBLE

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from math import comb, log10
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import BYTE, NIBBLE
@@ -26,8 +26,7 @@ FEWEST_PAIRS = 2  # of presses alike in all else whose codes differ
 EVENLY = 4.5  # standard deviations from half ones, within which the bits of a rolling code are
 
 
-@dataclass(frozen=True)
-class Counter:
+class Counter(Struct, frozen=True):
     """``positions`` run from the most significant bit to the least; ``chance`` is log10 of an accident."""
 
     kind: Kind

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import compress, groupby
 from operator import attrgetter
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
@@ -65,8 +66,7 @@ def _may_be_implied(check: Found, width: int) -> bool:
     return check.kind == "xor" and check.check.at.width == NIBBLE < width
 
 
-@dataclass(frozen=True)
-class _Way:
+class _Way(Struct, frozen=True):
     """A way to compute a CRC: over which bits, each byte as sent or ``turned``, and in which order its own are sent."""
 
     place: Place
@@ -210,7 +210,7 @@ def _verified(
     spared = damaged(stack.rows)
     for row in (0, stack.rows // 2, stack.rows - 1):
         final = expected_value(plain, stack.bits[row]) ^ at.read(stack.bits[row])
-        check = plain.model_copy(update={"xor_out": final})
+        check = replace(plain, xor_out=final)
         holds = holds_in(check, stack.bits)
         if np.sum(~holds) <= spared:
             told = witnesses(raw_numbers(stack.bits[holds], at.index))

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
@@ -19,8 +18,7 @@ MOST_PAIRED = 200  # rows of which every two give a slope
 WORTH = 0.9  # of what a narrower run leaves, at most, is left by a wider one that is taken instead
 
 
-@dataclass(frozen=True)
-class Curve:
+class Curve(Struct, frozen=True):
     """Bits whose number goes with a label's: about scale × number + offset, ``same`` being r² over ``rows``."""
 
     positions: tuple[int, ...]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from math import log10
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
@@ -125,7 +125,7 @@ def _digest(stack: Stack, place: Place, over: list[int]) -> Found | None:
     at = positions(place.first, width, lowest_first=False)
     check = Check(name="digest", kind="linear", at=at, covers=covers, columns=tuple(weights.get(c, 0) for c in covered))
     final = expected_value(check, stack.bits[0]) ^ at.read(stack.bits[0])
-    check = check.model_copy(update={"xor_out": final})
+    check = replace(check, xor_out=final)
     holds = holds_in(check, stack.bits)
     return Found(check, holds, chance) if holds.all() else None
 

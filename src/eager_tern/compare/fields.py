@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 from math import comb, log10
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import BYTE
@@ -36,8 +37,7 @@ MOST_ALIKE = 0.4  # of the rows set apart at least do not say what they should w
 LESS_WRONG = 0.5  # of the contradictions are left at most under a condition that is believed
 
 
-@dataclass(frozen=True)
-class Linear:
+class Linear(Struct, frozen=True):
     """value = scale × number + offset, the number being read through ``encoding``; rounded, where ``decimals`` says."""
 
     scale: float
@@ -46,8 +46,7 @@ class Linear:
     decimals: int | None = None
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """A word, or a number that follows no line, for each raw number that was seen; of all numbers where they are
     ``ruled``, by a sign beside a magnitude or a part of a step sent apart.
     """
@@ -56,8 +55,7 @@ class Table:
     ruled: bool = False
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """Bits that carry a label. ``positions`` run from the most significant to the least.
 
     ``looked_at`` are the rows with a known label in which the field means something (``when``), ``holds`` those of them

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from math import comb, log10
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import damaged

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 NEXT_BYTE = 15  # columns from a byte's lowest bit back to the highest of the byte before
@@ -15,8 +15,7 @@ Coding = Literal["binary", "signed", "bcd", "gray", "magnitude"]  # what is look
 Ints = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class Number:
+class Number(Struct, frozen=True):
     """A field found for a number. ``positions`` run from the most significant bit to the least.
 
     value = scale × (raw read through ``encoding``) + offset; ``holds`` tells of each row that was looked at whether it

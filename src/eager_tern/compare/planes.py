@@ -7,10 +7,10 @@ its bits.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from math import comb, log10
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.contiguous import laid_cost, offset_cost
@@ -26,8 +26,7 @@ GRAY_PLANES = 8
 FEW_WRONG = 2  # rows in which a column may always differ from what a plane should be
 
 
-@dataclass(frozen=True)
-class _State:
+class _State(Struct, frozen=True):
     """The lowest planes matched: ``offset`` is what was added to the numbers, ``choices`` the columns of each plane."""
 
     offset: int

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence, Set
-from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.comparison import Comparison, Finding, accepting, compare, is_possible, named, settled, without
@@ -24,8 +25,7 @@ MOST_NAMED = 3
 EXACT = 1e-6  # a label this near to what the bits say was not rounded
 
 
-@dataclass(frozen=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """``labelled`` are the rows whose labels say all that a frame needs. ``made`` are those of them that the
     comparison's sheet reproduces. ``predicted`` are those that a sheet found without them does: the figure that counts.
     ``expected`` are the bits made, 2 where the sheet makes none.
@@ -44,8 +44,7 @@ class Proof:
         return f"{told}their labels, {int(self.predicted.sum())} predicted unseen"
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(Struct, frozen=True):
     """``out`` are the rows that were left out of a search, ``found`` is what it found in the others."""
 
     out: NDArray[np.intp]

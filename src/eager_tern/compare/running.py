@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
@@ -30,8 +30,7 @@ Numbers = NDArray[np.int64]
 SHORTEST_COVER = 2  # units that a check goes over
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A way to compute a check of ``width`` bits over units; ``tried`` counts how many there are of its sort."""
 
     kind: Literal["sum", "xor", "ones"]

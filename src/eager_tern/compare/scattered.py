@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
@@ -24,6 +24,7 @@ from eager_tern.compare.checks import (
 from eager_tern.compare.fields import Field
 from eager_tern.compare.stack import Stack, raw_numbers
 from eager_tern.protocol.checks import holds_in
+from eager_tern.protocol.fields import from_keys
 from eager_tern.protocol.schema import Check
 
 MOST_UNITS = 14  # each doubles the selections
@@ -37,8 +38,7 @@ KINDS: tuple[dict[str, object], ...] = (
 Spans = Sequence[tuple[int, int]]  # first and last column
 
 
-@dataclass(frozen=True)
-class _Units:
+class _Units(Struct, frozen=True):
     """Pieces of a frame of which some are added: ``sums`` and ``xors`` have shape (selections, rows).
 
     Bit j of a selection's index tells whether it has piece j.
@@ -126,7 +126,7 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: fl
     covers = _joined([span for j, span in enumerate(units.spans) if selection >> j & 1], units.unit)
     said = {"name": how["kind"], "at": at, "covers": covers, "unit": units.unit} | how
     said |= {"order": "lsb" if lowest_first else "msb", ("xor_out" if how["kind"] == "xor" else "init"): seed}
-    check = Check.model_validate(said)
+    check = from_keys(Check, said)
     return Found(check, holds_in(check, stack.bits), chance)
 
 

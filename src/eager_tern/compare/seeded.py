@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.checks import (
@@ -24,6 +24,7 @@ from eager_tern.compare.checks import (
 from eager_tern.compare.running import Order, in_units
 from eager_tern.compare.stack import Stack, raw_numbers
 from eager_tern.protocol.checks import holds_in
+from eager_tern.protocol.fields import from_keys
 from eager_tern.protocol.positions import Positions
 from eager_tern.protocol.schema import Check
 
@@ -34,8 +35,7 @@ ORDERS: tuple[Order, ...] = ("lsb", "msb")
 Ints = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class _Named:
+class _Named(Struct, frozen=True):
     """Bits that name the kind of a message, and the number that they have in each row."""
 
     by: Positions
@@ -105,7 +105,7 @@ def _seeded(
         different = [np.unique(mixed[right & (name.raw == kind)]).size for kind in usual]
         if len(set(usual.values())) < 2 or np.sum(~right) > damaged(stack.rows) or min(different) < FEWEST_EACH:
             continue
-        made = Check.model_validate(check | {"by": name.by, "seeds": usual})
+        made = from_keys(Check, check | {"by": name.by, "seeds": usual})
         holds = holds_in(made, stack.bits)
         tried = 12.0 * len(names) * stack.columns
         chance = chance_of(made.at.width, sum(different) - len(usual), stack.rows, int(np.sum(~holds)), tried)

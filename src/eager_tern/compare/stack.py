@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import accumulate
 
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from eager_tern.protocol.positions import numbers_of
@@ -18,8 +18,7 @@ BitRows = NDArray[np.uint8]
 Label = float | str | None
 
 
-@dataclass(frozen=True)
-class Stack:
+class Stack(Struct, frozen=True, dict=True):
     """``bits`` has shape (rows, columns), rows in shooting order. ``labels`` name what was varied: a value a row, None
     where it is not known. ``sections`` are the bits of each section."""
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from math import log10
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, find_copies, find_sums, positions
 from eager_tern.compare.crcs import find_crcs
@@ -22,8 +22,7 @@ USUAL_TRIED = 24.0  # natural checks of a section: kinds, orders and widths
 SEEDS = 256.0  # of which one may fit by accident
 
 
-@dataclass(frozen=True)
-class Structure:
+class Structure(Struct, frozen=True):
     """``order`` is None where nothing tells which bit of a unit is lowest."""
 
     unit: int

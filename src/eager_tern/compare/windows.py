@@ -5,10 +5,10 @@ What no line says and still follows a rule, a sign beside a magnitude or a part 
 
 from __future__ import annotations
 
-from dataclasses import replace
 from math import comb, log10
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import of_numbers

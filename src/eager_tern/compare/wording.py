@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.compare.asking import Wanted, next_shots, press_to_tell
 from eager_tern.compare.checks import Found
@@ -33,8 +33,7 @@ COUNTERS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Sentences:
+class Sentences(Struct, frozen=True):
     """A finding. ``claim`` says it and how often it is right, ``doubts`` the presses that contradict it and what else
     would explain them, ``chance`` how likely an accident is. ``sure``: nothing contradicts it, and it is no accident;
     ``possible``: an accident could well do as much.

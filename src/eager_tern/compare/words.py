@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 from math import comb, log10
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import of_words, turns
@@ -21,8 +21,7 @@ MOST_WORDS = 0.6  # of the rows: words that come once each tell nothing
 MOST_TRIED = 12  # columns of which pieces are put together
 
 
-@dataclass(frozen=True)
-class Words:
+class Words(Struct, frozen=True):
     """A field found for words: ``table`` gives the word of each raw number that was seen. The rest as of a number."""
 
     positions: tuple[int, ...]

@@ -5,10 +5,10 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.compare.comparison import Comparison, column_signs
 from eager_tern.compare.proof import Proof
@@ -26,26 +26,22 @@ td, th {{ border-bottom: 1px solid #cbbfa3; padding: 4px 14px 4px 0; text-align:
 code, pre {{ font-family: monospace; font-size: 14px; }} svg {{ max-width: 100%; height: auto; }}"""
 
 
-@dataclass(frozen=True)
-class Heading:
+class Heading(Struct, frozen=True):
     text: str
     level: int = 2
 
 
-@dataclass(frozen=True)
-class Text:
+class Text(Struct, frozen=True):
     text: str
     code: bool = False
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(Struct, frozen=True):
     header: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
 
 
-@dataclass(frozen=True)
-class Figure:
+class Figure(Struct, frozen=True):
     name: str
     caption: str
     svg: str

@@ -28,6 +28,7 @@ LATEST = 5  # rows that tell what is so now, one of which may be damaged
 LINE_FRAMES = 8  # from which the line is described
 WIDE = 4  # bits; of a narrower number all there is has been seen soon, and the rest is no surprise
 MOSTLY = 0.85  # of the rows: a label or two may be mistaken, and a frame damaged
+PLACED = ("name", "kind", "at", "of", "covers", "by", "seeds")  # keys of a check that are written first
 FEWEST_HEADER = 8  # constant bits at the beginning that are worth a check
 # Where only bits are read and made, any line will do.
 ANY_LINE: Mapping[str, Any] = {
@@ -202,7 +203,7 @@ def _check(check: Check, name: str) -> Keys:
         keys["covers"] = [list(span) for span in check.covers]
     if check.by is not None:
         keys |= {"by": str(check.by), "seeds": {str(raw): seed for raw, seed in check.seeds.items()}}
-    plain = check.model_dump(exclude_defaults=True, exclude={"name", "kind", "at", "of", "covers", "by", "seeds"})
+    plain = {name: value for name, value in check.said().items() if name not in PLACED}
     if check.kind in ("sum", "xor", "crc"):
         plain = {"unit": check.unit, "order": check.order, **plain}
     return {**keys, **plain}

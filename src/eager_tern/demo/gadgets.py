@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 
-@dataclass(frozen=True)
-class DemoKey:
+class DemoKey(Struct, frozen=True):
     name: str
     row: int
     col: int
     values: dict[str, int]
 
 
-@dataclass(frozen=True)
-class DemoGadget:
+class DemoGadget(Struct, frozen=True):
     """``caught`` names the keys that the demo casebook begins with."""
 
     name: str

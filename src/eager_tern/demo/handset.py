@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import cycle
+
+from msgspec import Struct
 
 from eager_tern.demo.gadgets import DemoGadget, DemoKey
 from eager_tern.demo.planned import PlannedGadget
@@ -13,8 +14,7 @@ from eager_tern.protocol.making import press_frames
 from eager_tern.signal.values import Floats
 
 
-@dataclass
-class Handset:
+class Handset(Struct):
     """Keeps the toggle, as a handset does."""
 
     gadget: DemoGadget

@@ -5,9 +5,10 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from contextlib import nullcontext
-from dataclasses import dataclass
 from pathlib import Path
 from queue import Empty, SimpleQueue
+
+from msgspec import Struct
 
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
@@ -38,8 +39,7 @@ HOLD_S = 0.5
 BETWEEN_S = 0.35  # of presses that are said back: not taken for one, on a slow machine either
 
 
-@dataclass(frozen=True)
-class DemoResult:
+class DemoResult(Struct, frozen=True):
     """What came of one gadget. ``read_back`` counts the keys whose exported timings read to the same code, ``obeyed``
     those that it obeyed when they were said back, with the same bits in the echo.
     """

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from queue import SimpleQueue
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.demo.obeying import Gadget
 from eager_tern.devices.serial_port import Received
@@ -17,8 +17,7 @@ from eager_tern.signal.values import Floats
 HELD_IN_THE_AIR_S = 0.02  # how long a look at the receiver waits
 
 
-@dataclass
-class Air:
+class Air(Struct):
     """What a simulated receiver hears of what is sent: with jitter, mark excess and a clock of its own."""
 
     impairment: Impairment = field(default_factory=Impairment)
@@ -49,7 +48,6 @@ class Air:
         """There is nothing to let go of."""
 
 
-@dataclass
 class GadgetTarget(RealTime):
     """``told`` is called when it has reacted, ``heard_beside`` with the frames of a press as it begins."""
 

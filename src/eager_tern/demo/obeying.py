@@ -8,7 +8,8 @@ timing a real receiver would bear; everything else it hears and does not care ab
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 Durations = Sequence[float]  # signed µs: a frame, with the silence behind it or without
 State = dict[str, int | float | str]
@@ -16,16 +17,14 @@ MARGIN_US = 120.0  # what a receiver adds to a mark or takes from it
 TOLERANCE = 0.2  # of a length, besides
 
 
-@dataclass(frozen=True)
-class Reaction:
+class Reaction(Struct, frozen=True):
     """What a gadget did with a press. ``obeyed`` is what it was told, None where it did not care: ``why`` says so."""
 
     obeyed: Mapping[str, int | float | str] | None
     why: str = ""
 
 
-@dataclass
-class Gadget:
+class Gadget(Struct):
     """A gadget with what it shows: its ``state``. ``hears`` are the carriers (Hz) that reach it; 0 for radio."""
 
     name: str

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 from importlib.resources import files
 from itertools import product
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.casebook.shots import Labels, Shot, Shots
 from eager_tern.protocol.fields import value_of
@@ -21,16 +21,14 @@ READINGS = 80
 PASSAGES = 36
 
 
-@dataclass(frozen=True)
-class Planned:
+class Planned(Struct, frozen=True):
     """What is sent once, and what somebody says of it: nothing where nobody looked."""
 
     values: Labels
     labels: Labels
 
 
-@dataclass(frozen=True)
-class PlannedGadget:
+class PlannedGadget(Struct, frozen=True, dict=True):
     """``sheet_file`` is what the gadget understands; nobody at the observatory has seen it.
 
     The demo casebook begins with the first ``taken`` presses, ``between_s`` apart, of which ``mistaken`` is labelled

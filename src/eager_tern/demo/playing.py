@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager, nullcontext
-from dataclasses import dataclass
 from threading import Event, Thread
+
+from msgspec import Struct
 
 from eager_tern.demo.gadgets import GADGETS, DemoGadget
 from eager_tern.demo.handset import turns
@@ -26,8 +27,7 @@ SimulatedGadget = DemoGadget | PlannedGadget
 SIMULATED_GADGETS: tuple[SimulatedGadget, ...] = (*GADGETS, *PLANNED)
 
 
-@dataclass(frozen=True)
-class Source:
+class Source(Struct, frozen=True):
     """``id`` is what `record` takes: a serial port's device, or ``simulated:`` and a gadget's short name."""
 
     id: str

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace

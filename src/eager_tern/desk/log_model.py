@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 
 from eager_tern.casebook.stacks import short_label, usual_labels
@@ -24,8 +24,7 @@ PRESS_ROLE = int(Qt.ItemDataRole.UserRole)
 SHORT_ROLE = PRESS_ROLE + 1
 
 
-@dataclass(frozen=True)
-class StrayFold:
+class StrayFold(Struct, frozen=True):
     """Strays between two presses."""
 
     strays: tuple[Caught, ...]

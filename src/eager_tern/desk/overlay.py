@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -27,8 +27,7 @@ REACH, SAME = 24, 0.5  # of the usual short pulse: how far a best fit is sought,
 BIT_WIDTH, BYTE_GAP, BIT_ROW = 8.2, 6, 20
 
 
-@dataclass(frozen=True)
-class OverlayRow:
+class OverlayRow(Struct, frozen=True):
     press: Caught
     pulses: Pulses
     note: str

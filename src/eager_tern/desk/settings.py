@@ -6,7 +6,8 @@ import logging
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ValidationError, field_validator
+import msgspec
+from msgspec import Struct
 
 from eager_tern.places import config_folder
 
@@ -19,7 +20,7 @@ SIZES = (90, 100, 110, 125, 150, 175, 200)
 log = logging.getLogger(__name__)
 
 
-class Settings(BaseModel):
+class Settings(Struct):
     recent: list[str] = []
     theme: ThemeName = "desktop"
     size: int = 100  # of everything, per cent
@@ -36,10 +37,8 @@ class Settings(BaseModel):
     broker: str = ""  # its address, without a password
     topics: str = ""
 
-    @field_validator("size")
-    @classmethod
-    def _one_of_them(cls, size: int) -> int:
-        return size if size in SIZES else 100
+    def __post_init__(self) -> None:
+        self.size = self.size if self.size in SIZES else 100
 
     def remember(self, path: Path) -> None:
         """Put a casebook first among the recent ones."""
@@ -54,10 +53,10 @@ def settings_path() -> Path:
 def load_settings() -> Settings:
     """The settings kept; the usual ones where there are none or they cannot be read."""
     try:
-        return Settings.model_validate_json(settings_path().read_bytes())
+        return msgspec.json.decode(settings_path().read_bytes(), type=Settings)
     except FileNotFoundError:
         return Settings()
-    except (OSError, ValidationError) as error:
+    except (OSError, msgspec.DecodeError, UnicodeDecodeError) as error:
         log.warning("settings are not readable, the usual ones are used: %s", error)
         return Settings()
 
@@ -66,6 +65,6 @@ def save_settings(settings: Settings) -> None:
     path = settings_path()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(settings.model_dump_json(indent=2), "utf-8")
+        path.write_bytes(msgspec.json.format(msgspec.json.encode(settings)))
     except OSError as error:
         log.warning("settings cannot be kept: %s", error)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.protocol.layout import BitGroup
 from eager_tern.protocol.reading import Reading
@@ -15,8 +14,7 @@ LONGER_THAN_A_BIT = 3.0  # is a silence between sections; a wide bit of pulse di
 PLAIN_LINES = 4  # a frame that nobody can read is cut into about so many
 
 
-@dataclass(frozen=True)
-class TapeLine:
+class TapeLine(Struct, frozen=True):
     """One line: times are counted from the frame's first edge. ``bits`` is the range of bits on it, if any."""
 
     caption: str

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
+from msgspec import Struct
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 
-@dataclass(frozen=True)
-class Palette:
+class Palette(Struct, frozen=True):
     """Colours by what they mean."""
 
     paper: str

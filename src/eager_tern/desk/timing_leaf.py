@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
@@ -30,8 +30,7 @@ MOVED = 0.02  # of the unit: less is the width of a finger
 RULED = (1, 2, 3, 4, 6, 8, 16)  # units at which the ruler has a line
 
 
-@dataclass(frozen=True)
-class FrameLengths:
+class FrameLengths(Struct, frozen=True):
     """A frame's durations, what they are in units, and the clock found."""
 
     durations_us: Floats

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
@@ -34,8 +34,7 @@ class Stage(Protocol):
     def show_stack(self, against: str, row: int) -> None: ...
 
 
-@dataclass(frozen=True)
-class Desk:
+class Desk(Struct, frozen=True):
     """What the steps speak of."""
 
     session: Session
@@ -46,8 +45,7 @@ class Desk:
     stage: Stage
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """``show`` brings into view what the words are about. ``act`` does what they ask for, if they ask for something;
     the next step follows as soon as it is ``done``, by whomever."""
 

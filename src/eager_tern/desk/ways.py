@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.linecode.values import Bits
 from eager_tern.texts import term
@@ -16,8 +16,7 @@ SHOWN: tuple[Shown, ...] = (term("bits"), term("hex"), term("decimal"))
 Range = tuple[int, int]  # first and last column
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(Struct, frozen=True):
     """``turned``: of a number, the bit sent first is the lowest; ``group`` bits stand together."""
 
     shown: Shown = "bits"
@@ -26,8 +25,7 @@ class Way:
     group: int = 8
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """Columns shown together, as one number or bit by bit."""
 
     first: int

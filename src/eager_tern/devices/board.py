@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -27,7 +26,6 @@ MOST_IN_ORDER = 160  # durations that a board of version 1 takes (kMostToSend of
 LONGEST_LINE = 60  # characters of a piece
 
 
-@dataclass
 class BoardTarget(RealTime):
     """``pumped`` tells that somebody else polls the recorder, who listens to the same port meanwhile."""
 

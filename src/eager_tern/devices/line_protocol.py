@@ -7,9 +7,9 @@ durations is understood as well.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.formats.timing_text import parse
@@ -26,8 +26,7 @@ PROSE = re.compile(r"[A-Za-z][\w ,.:;()'=+-]{2,}")
 UNKNOWN_SILENCE_US = 200_000.0  # behind a burst whose device does not tell
 
 
-@dataclass(frozen=True)
-class Hello:
+class Hello(Struct, frozen=True):
     """The device says what it is."""
 
     version: int
@@ -35,23 +34,20 @@ class Hello:
     name: str
 
 
-@dataclass(frozen=True)
-class Durations:
+class Durations(Struct, frozen=True):
     """Signed µs. ``number`` counts the lines, modulo 256; None from a device that does not count."""
 
     signed_us: Floats
     number: int | None = None
 
 
-@dataclass(frozen=True)
-class Scrambled:
+class Scrambled(Struct, frozen=True):
     """A line that is none of the protocol, or whose checksum does not hold."""
 
     text: str
 
 
-@dataclass(frozen=True)
-class Remark:
+class Remark(Struct, frozen=True):
     """What stands behind a ``#`` and is neither: an answer to an order, or talk."""
 
     text: str

@@ -8,10 +8,10 @@ import select
 import struct
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.devices.serial_port import Port, Received
 from eager_tern.devices.targets import DUTY_PERCENT, USUAL_CARRIER_HZ, RealTime, Went, wait
@@ -51,8 +51,7 @@ def decode_samples(words: np.ndarray) -> tuple[Floats, list[float], int]:
     return signed, values[kinds == FREQUENCY].tolist(), int(np.sum(kinds == OVERFLOW))
 
 
-@dataclass
-class LircDevice:
+class LircDevice(Struct):
     """An open infrared device. ``poll`` is that of a recorder; ``carrier_hz`` is what it last measured."""
 
     device: str
@@ -104,7 +103,6 @@ class LircDevice:
         os.close(self._file)
 
 
-@dataclass
 class LircTarget(RealTime):
     """An infrared device that sends: a frame at a time, the driver waits until it is out."""
 

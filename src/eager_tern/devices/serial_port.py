@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from dataclasses import dataclass, field
 
 import numpy as np
 import serial
+from msgspec import Struct, field
 from serial.tools import list_ports
 
 from eager_tern.devices.line_protocol import (
@@ -33,8 +33,7 @@ MOST_ANSWERS = 64
 GONE = "The port has disappeared; what came before it did is kept. It is looked for."
 
 
-@dataclass(frozen=True)
-class Port:
+class Port(Struct, frozen=True):
     """A serial port of this machine."""
 
     device: str
@@ -46,8 +45,7 @@ def ports() -> list[Port]:
     return [Port(p.device, p.description or p.device) for p in list_ports.comports() if p.hwid != "n/a"]
 
 
-@dataclass(frozen=True)
-class Received:
+class Received(Struct, frozen=True):
     """What one look at the source brought.
 
     ``news`` says in words what happened to the line itself; ``level`` is its highest sample, as a part of full scale,
@@ -62,8 +60,7 @@ class Received:
     level: float | None = None
 
 
-@dataclass
-class Recorder:
+class Recorder(Struct):
     """An open port. ``poll`` is called again and again; it waits a little for something to come.
 
     Where nothing but scrambled text comes, other speeds are tried in turn; where the port disappears, it is opened

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.devices.serial_port import Port, Received
 from eager_tern.errors import InputError
@@ -59,8 +59,7 @@ def cards(way: Literal["input", "output"], channels: int) -> list[Port]:
     return [Port(f"{CARD}{name}", f"Sound {way}: {name}") for name in fitting]
 
 
-@dataclass
-class SoundInput:
+class SoundInput(Struct):
     """An open input. ``poll`` waits for the next block of samples."""
 
     device: str

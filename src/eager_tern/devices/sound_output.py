@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from msgspec import field
 from numpy.typing import NDArray
 
 from eager_tern.devices.serial_port import Port
@@ -47,7 +47,6 @@ def sound_outputs() -> list[Port]:
     return cards("output", 2)
 
 
-@dataclass
 class SoundTarget(RealTime):
     """A card's output, or a WAV file (``sound:NAME.wav``) of what would have been played."""
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.errors import InputError
 from eager_tern.formats.registry import write_pulses, writer_of
@@ -19,8 +19,7 @@ DUTY_PERCENT = 33  # what receivers and diodes are made for
 LOOK_S = 0.02  # how often it is asked whether to stop
 
 
-@dataclass(frozen=True)
-class Went:
+class Went(Struct, frozen=True):
     """How many frames went out whole, and what a simulated gadget did (None: nothing, and ``why`` not)."""
 
     frames: int
@@ -62,7 +61,7 @@ def wait(seconds: float, stopped: Callable[[], bool]) -> None:
         time.sleep(min(left, LOOK_S))
 
 
-class RealTime:
+class RealTime(Struct):
     """What all targets have in common that speak in their own time."""
 
     def rest(self, seconds: float, stopped: Callable[[], bool]) -> None:
@@ -77,8 +76,7 @@ def length_s(frame: Floats) -> float:
     return float(np.abs(frame).sum()) / 1e6
 
 
-@dataclass
-class FileTarget:
+class FileTarget(Struct):
     """A file of any format that can be written: it gets everything that is said, with the silences between."""
 
     path: Path

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from eager_tern.export.layout import PIECE, WIDEST, Layout, runs
 from eager_tern.export.names import in_comment
@@ -31,8 +31,7 @@ def suffix(width: int) -> str:
     return "u" if width <= PIECE else "ull"
 
 
-@dataclass(frozen=True)
-class CheckCode:
+class CheckCode(Struct, frozen=True):
     """A check as C: what computes it, whether from the bits, and what puts and reads it."""
 
     about: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from textwrap import wrap
+
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.export.c_checks import check_code, gathered, scattered, suffix
@@ -27,8 +28,7 @@ MOST_WORDS = 64  # of a table, that become names
 WORDS_A_LINE = 100
 
 
-@dataclass(frozen=True)
-class Example:
+class Example(Struct, frozen=True):
     """A frame for the test file: what it is, its durations (µs), its bits as meant, and whether the sheet made it."""
 
     name: str

@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 import shlex
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass
 from pathlib import Path
+
+from msgspec import Struct, to_builtins
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.store import Casebook
@@ -25,8 +26,7 @@ SCHEMA = "eager-tern/keys/1"
 LONGEST_16_BITS = 65_535
 
 
-@dataclass(frozen=True)
-class ExportedKey:
+class ExportedKey(Struct, frozen=True):
     name: str
     protocol: str
     address: int | None
@@ -102,7 +102,7 @@ def _cell(value: int | None) -> str:
 
 
 def to_json(title: str, keys: Sequence[ExportedKey]) -> str:
-    document = {"schema": SCHEMA, "gadget": title, "made": provenance(), "keys": [asdict(key) for key in keys]}
+    document = {"schema": SCHEMA, "gadget": title, "made": provenance(), "keys": to_builtins(keys)}
     return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
 
 

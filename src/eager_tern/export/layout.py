@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.errors import InputError
 from eager_tern.export.names import free, member
@@ -33,22 +35,19 @@ ROLES = {
 Run = tuple[int, int, bool]  # the first bit, the last, whether they are sent inverted
 
 
-@dataclass(frozen=True)
-class Fixed:
+class Fixed(Struct, frozen=True):
     """Fixed lengths, signed, in sixteenths of a µs."""
 
     lengths: tuple[int, ...]
 
 
-@dataclass(frozen=True)
-class Gap:
+class Gap(Struct, frozen=True):
     """A silence between two sections, with the space before it."""
 
     length: int
 
 
-@dataclass(frozen=True)
-class Symbols:
+class Symbols(Struct, frozen=True):
     """So many bits; ``open`` tells that the last one's last space runs into a silence, so that it is not seen."""
 
     bits: int
@@ -59,8 +58,7 @@ class Symbols:
 Piece = Fixed | Gap | Symbols
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A kind of frame."""
 
     name: str
@@ -71,8 +69,7 @@ class Kind:
     quiet_starts: int
 
 
-@dataclass(frozen=True)
-class Member:
+class Member(Struct, frozen=True):
     """A field of the frame, or several of one name that mean something at different times.
 
     ``name`` is that of its member, ``width`` that of the widest of them.
@@ -90,8 +87,7 @@ class Member:
         return max(field.bits.width for field in self.fields)
 
 
-@dataclass(frozen=True)
-class Layout:
+class Layout(Struct, frozen=True, dict=True):
     """What generators ask of a sheet."""
 
     sheet: Sheet
@@ -296,5 +292,5 @@ def _in_pieces(check: Check) -> list[Check]:
         left -= where.width
         mask = (1 << where.width) - 1
         more = {"at": where, "of": source, "value": check.value >> left & mask, "xor_out": check.xor_out >> left & mask}
-        found.append(check.model_copy(update=more))
+        found.append(replace(check, **more))
     return found

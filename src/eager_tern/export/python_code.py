@@ -82,9 +82,8 @@ def _pieces(kind: FrameKind, sheet: Sheet) -> list[tuple[Any, ...]]:
 
 def _said(each: DataField | Check) -> dict[str, Any]:
     """What a sheet says of a field or a check, without what is usual."""
-    usual = type(each).model_fields
     unsaid = UNSAID if isinstance(each, DataField) else ()
-    said = {n: v for n in usual if n not in unsaid and (v := getattr(each, n)) != usual[n].default}
+    said = {name: value for name, value in each.said().items() if name not in unsaid}
     if isinstance(each, DataField) and each.role == "rolling":
         said["rolling"] = True
     return {name: str(value) if isinstance(value, Positions) else value for name, value in said.items()}

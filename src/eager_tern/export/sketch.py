@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from eager_tern.export.c_code import member_type, raw_fields, raw_list
 from eager_tern.export.keys import ExportedKey
@@ -21,8 +22,7 @@ USUAL_CARRIER_HZ = 38_000  # what most receivers are made for
 LONGEST_16_BITS = 65_535
 
 
-@dataclass(frozen=True)
-class _Key:
+class _Key(Struct, frozen=True):
     string: str
     pulses: list[int]
     frames: int

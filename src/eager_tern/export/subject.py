@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from contextlib import closing
-from dataclasses import dataclass, field, replace
 from pathlib import Path
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
@@ -27,8 +29,7 @@ SURE = 0.9  # a captured frame that is to prove something was read at least so s
 MOST_CAPTURED = 12  # frames that prove the generated code
 
 
-@dataclass(frozen=True)
-class CapturedFrame:
+class CapturedFrame(Struct, frozen=True):
     """A frame as it was recorded, and its bits as meant."""
 
     name: str
@@ -36,16 +37,14 @@ class CapturedFrame:
     bits: Bits
 
 
-@dataclass(frozen=True)
-class Recording:
+class Recording(Struct, frozen=True):
     """A take with all its pulses, and what its presses are called, by the time that each begins (µs)."""
 
     pulses: Pulses
     labels: tuple[tuple[float, float, str], ...]
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """``name`` is an identifier. ``made`` are the keys that the sheet makes, by their names: their bits as meant.
 
     ``common`` are the values of fields that all keys share. ``sheet_texts`` are the gadget's own sheets by their ids,

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.export.board import measured
@@ -24,8 +25,7 @@ SCHEMA = "eager-tern/export/1"
 Files = dict[str, str | bytes]  # by the name of each, within the folder
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A kind of files. ``needs`` says what a subject must have: ``keys``, a ``sheet``, ``either`` or ``takes``."""
 
     id: str

@@ -5,11 +5,11 @@ from __future__ import annotations
 import errno
 import struct
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions

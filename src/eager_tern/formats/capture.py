@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.signal.baseband import Baseband, Keying
@@ -12,8 +13,7 @@ from eager_tern.signal.polarity import find_polarity
 from eager_tern.signal.values import NO_PULSES, Edges, Floats, Polarity, Pulses, pulses_from_edges
 
 
-@dataclass(frozen=True)
-class Note:
+class Note(Struct, frozen=True):
     """What a file says about a stretch of its recording, µs from the start: the name of an array, an annotation."""
 
     start_us: float
@@ -21,8 +21,7 @@ class Note:
     text: str
 
 
-@dataclass(frozen=True)
-class Capture:
+class Capture(Struct, frozen=True):
     """One channel of a file.
 
     ``edges`` where the file holds levels, whose polarity is still open; ``pulses`` where it names marks and spaces or
@@ -56,8 +55,7 @@ class Capture:
         return pulses_from_edges(self.edges, chosen), chosen
 
 
-@dataclass(frozen=True)
-class Description:
+class Description(Struct, frozen=True):
     """What makes samples of bytes: ``datatype`` as SigMF names it (cu8, ci16_le, cf32_le, rf32_le …)."""
 
     datatype: str
@@ -65,8 +63,7 @@ class Description:
     center_hz: float = 0.0
 
 
-@dataclass(frozen=True)
-class ReadOptions:
+class ReadOptions(Struct, frozen=True):
     """What somebody says of a file beforehand: which channel, a threshold in the samples' own units, what its bare
     samples are, how many there are a second where no time stands with them. None is found out.
     """
@@ -85,8 +82,7 @@ def read_only(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     raise InputError(path, "is made of a gadget: eager-tern export")
 
 
-@dataclass(frozen=True)
-class Format:
+class Format(Struct, frozen=True):
     """A kind of file, and what can be done with it.
 
     ``claims`` tells from a file's first bytes and its suffix whether it is one. ``suffixes`` are those that it is

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from eager_tern.casebook.file import MAGIC, SUFFIX, DamagedError
 from eager_tern.casebook.rescue import rescue

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.formats import level_csv
@@ -41,8 +41,7 @@ PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
 
 
-@dataclass(frozen=True)
-class _Log:
+class _Log(Struct, frozen=True):
     """Rows and what their columns are: times of edges, how long levels lasted, or falling edges alone (``times`` or
     intervals, where no level is told).
     """

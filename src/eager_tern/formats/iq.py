@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
+import msgspec
 import numpy as np
+from msgspec import Meta, Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Description, Format, Note, ReadOptions
+from eager_tern.refused import refused
 from eager_tern.signal.keying import keying_of, pulses_of_bursts
 from eager_tern.signal.quality import CLIPS, clips
 from eager_tern.signal.radio import Transmission, find_transmissions
@@ -138,32 +140,37 @@ def _type_of(datatype: str, path: Path) -> tuple[str, str]:
     return kind, ">" if order == "be" else "<"
 
 
-class _Global(BaseModel):
-    model_config = ConfigDict(extra="allow", strict=True, allow_inf_nan=False)
-    datatype: str = Field(alias="core:datatype")
-    sample_rate: float = Field(alias="core:sample_rate", gt=0)
-    num_channels: int = Field(1, alias="core:num_channels")
-    version: str = Field("1.2.0", alias="core:version")
+NotNegative = Annotated[int, Meta(ge=0)]
 
 
-class _CaptureSegment(BaseModel):
-    model_config = ConfigDict(extra="allow", strict=True, allow_inf_nan=False)
-    sample_start: int = Field(0, alias="core:sample_start")
-    frequency: float = Field(0.0, alias="core:frequency")
+def _core(name: str) -> str:
+    """A key as SigMF's own ones are called."""
+    return f"core:{name}"
 
 
-class _Annotation(BaseModel):
-    model_config = ConfigDict(extra="allow", strict=True)
-    sample_start: int = Field(alias="core:sample_start", ge=0)
-    sample_count: int = Field(0, alias="core:sample_count", ge=0)
-    label: str = Field("", alias="core:label")
-    comment: str = Field("", alias="core:comment")
+class _Global(Struct, rename=_core):
+    datatype: str
+    sample_rate: Annotated[float, Meta(gt=0)]
+    num_channels: int = 1
+    version: str = "1.2.0"
 
 
-class _Meta(BaseModel):
+class _CaptureSegment(Struct, rename=_core):
+    sample_start: int = 0
+    frequency: float = 0.0
+
+
+class _Annotation(Struct, rename=_core):
+    sample_start: NotNegative
+    sample_count: NotNegative = 0
+    label: str = ""
+    comment: str = ""
+
+
+class _Meta(Struct, rename={"about": "global"}):
     """What is used of a SigMF description (version 1.2); the rest may be there."""
 
-    about: _Global = Field(alias="global")
+    about: _Global
     captures: list[_CaptureSegment] = []
     annotations: list[_Annotation] = []
 
@@ -173,11 +180,9 @@ def _described(path: Path) -> tuple[Description, tuple[Note, ...]]:
     if not path.is_file():
         raise InputError(path, "the description of the recording is missing")
     try:
-        meta = _Meta.model_validate_json(path.read_bytes())
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
-        raise InputError(path, first["msg"][:1].lower() + first["msg"][1:], place) from None
+        meta = msgspec.json.decode(path.read_bytes(), type=_Meta)
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise refused(path, error) from None
     if meta.about.num_channels != 1:
         raise InputError(path, "has several channels mixed in one file, which cannot be read")
     center = meta.captures[0].frequency if meta.captures else 0.0

@@ -6,12 +6,12 @@ import csv
 import io
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import islice, pairwise
 from pathlib import Path
 from warnings import catch_warnings, simplefilter
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.formats import written
@@ -35,8 +35,7 @@ PREAMBLE = 64  # lines an instrument may write about itself above the table
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
 
-@dataclass(frozen=True)
-class _Header:
+class _Header(Struct, frozen=True):
     """Where the table's header stands (``line``, from 1) and what it says; ``rows_from`` is the line behind it."""
 
     line: int

@@ -11,48 +11,46 @@ import zipfile
 from pathlib import Path
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+import msgspec
+from msgspec import Meta, Struct
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions, read_only
 from eager_tern.formats.timing_text import parse
+from eager_tern.refused import refused
 from eager_tern.signal.values import Pulses
 
 SCHEMA = "eager-tern/parcel/1"
 LIST = "parcel.json"
 MAGIC = b"PK\x03\x04"
 MOST_BYTES = 200_000_000  # of one member: an hour of dense pulses has a tenth of that
-Member = Annotated[str, Field(max_length=200)]
+Member = Annotated[str, Meta(max_length=200)]
 
 
-class Labelled(BaseModel):
+class Labelled(Struct):
     """What a press is called that lasts from one time to the other, µs."""
-
-    model_config = ConfigDict(extra="ignore")
 
     start_us: float
     end_us: float
     label: str
 
 
-class Recorded(BaseModel):
+class Recorded(Struct):
     file: Member
     carrier_hz: float | None = None
     presses: list[Labelled] = []
 
 
-class Placed(BaseModel):
+class Placed(Struct):
     name: str
-    row: Annotated[int, Field(ge=0, le=999)]
-    col: Annotated[int, Field(ge=0, le=999)]
+    row: Annotated[int, Meta(ge=0, le=999)]
+    col: Annotated[int, Meta(ge=0, le=999)]
 
 
-class Contents(BaseModel):
+class Contents(Struct, rename={"schema_": "schema"}, kw_only=True):
     """What ``parcel.json`` says."""
 
-    model_config = ConfigDict(populate_by_name=True)
-
-    schema_: Annotated[str, Field(alias="schema", pattern=r"^eager-tern/parcel/1$")] = SCHEMA
+    schema_: Annotated[str, Meta(pattern=r"^eager-tern/parcel/1$")] = SCHEMA
     name: str
     about: str = ""
     sheets: list[Member] = []
@@ -72,11 +70,9 @@ def is_parcel(path: Path) -> bool:
 def contents(path: Path) -> Contents:
     """Raises InputError."""
     try:
-        return Contents.model_validate_json(_member(path, LIST))
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(map(str, first["loc"]))
-        raise InputError(path, f"{LIST} is not what a parcel has: {first['msg']}", place) from None
+        return msgspec.json.decode(_member(path, LIST), type=Contents)
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise refused(path, error, f"{LIST} is not what a parcel has: ") from None
 
 
 def sheet_texts(path: Path) -> list[str]:
@@ -86,7 +82,7 @@ def sheet_texts(path: Path) -> list[str]:
 
 def packed(what: Contents, files: dict[str, str]) -> dict[str, str]:
     """Everything that goes into the archive, by name: the list first."""
-    listed = json.dumps(what.model_dump(by_alias=True), indent=2, ensure_ascii=False)
+    listed = json.dumps(msgspec.to_builtins(what), indent=2, ensure_ascii=False)
     return {LIST: listed + "\n", **files}
 
 

@@ -9,10 +9,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.formats.rates import UNITS_US, unit_named
@@ -53,8 +53,7 @@ LIST_ONLY = re.compile(r"[\s\d.,;+-]*")
 GROUP = re.compile(r"[\[{(]([^\[\]{}()]*)[\]})]")
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(Struct, frozen=True):
     """Numbers as written, shape (rows, columns); ``named`` are columns of words for levels, each (rows,), as 0 and 1.
 
     ``lines`` are the rows' lines, counted from 1; ``begins`` says of each whether other lines stand before it, blank
@@ -75,8 +74,7 @@ class Rows:
     plain: bool
 
 
-@dataclass(frozen=True)
-class Roles:
+class Roles(Struct, frozen=True):
     """Which columns are what; ``level``, shape (rows,), is 0 and 1, or empty where no level is told. ``levels`` is how
     many there are: that of the first channel counts.
     """
@@ -184,8 +182,7 @@ def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class _Cells:
+class _Cells(Struct, frozen=True):
     """What stands in each column of the rows, None where a row is cut short; the rest as in ``Rows``."""
 
     columns: Sequence[Sequence[str | None]]

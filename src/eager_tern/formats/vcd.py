@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
@@ -25,8 +25,7 @@ WRITTEN_NS = 1
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
 
-@dataclass
-class _Signal:
+class _Signal(Struct):
     """A signal as it is read: times in ticks and levels (0, 1, NaN: unknown, −1: high impedance) or real values."""
 
     name: str
@@ -68,8 +67,7 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     return carrying or captures[:1]
 
 
-@dataclass
-class _Seen:
+class _Seen(Struct):
     """What has been read of the time axis so far."""
 
     tick_us: float = 1e-3

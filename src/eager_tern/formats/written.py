@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.errors import InputError
 from eager_tern.formats.numbers import is_number
@@ -63,8 +63,7 @@ ALIKE = 1.4  # between the first marks of one gadget's presses
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class Burst:
+class Burst(Struct, frozen=True):
     """Lines between two silences, each as its number and its words; ``name`` is that of an array.
 
     In a ``column`` each word of the one line stands on a line of its own, from that number on.
@@ -75,8 +74,7 @@ class Burst:
     column: bool = False
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(Struct, frozen=True):
     """A text's bursts; ``carrier_hz`` where it names one, ``passed_over`` the lines that are prose, ``cut`` the line
     on which an ellipsis stands.
     """

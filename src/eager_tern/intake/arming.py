@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.signal.values import Floats
 
@@ -15,8 +15,7 @@ RING_US = 30e6  # of what was heard while nothing was recorded
 RING_DURATIONS = 1_000_000  # at the most, 8 MB: thirty seconds of a flood are more
 
 
-@dataclass
-class Arming:
+class Arming(Struct):
     """What a source says while it is waited for, and when that has been waited for long enough.
 
     ``let_through`` gives what is to be recorded: nothing before the first mark, then what came just before it and
@@ -61,8 +60,7 @@ class Arming:
         self._silence_us = 0.0
 
 
-@dataclass
-class Ring:
+class Ring(Struct):
     """The last half minute of a source that is heard but not recorded."""
 
     longest_us: float = RING_US

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.compare.labels import Capture, at_times, listed, named, parse_labels
 from eager_tern.compare.stack import Stack
@@ -19,8 +20,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.text_file import read_text
 
 
-@dataclass(frozen=True)
-class Gathered:
+class Gathered(Struct, frozen=True):
     """``frames`` and ``names`` go with the stack's rows. ``line`` is a sheet of the line; ``words`` tell
     what was left out and why, ``failed`` which captures could not be used."""
 

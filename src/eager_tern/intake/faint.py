@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.casebook.values import Faint
 from eager_tern.linecode.likeliest import CodeShape, Likeliest, combined, likeliest, with_prior_odds

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.casebook.values import NOT_MEASURED, Faint, Measured
 from eager_tern.formats import vcd
@@ -31,8 +32,7 @@ from eager_tern.signal.quality import advice_on
 from eager_tern.signal.values import Polarity, Pulses
 
 
-@dataclass(frozen=True)
-class FileTake:
+class FileTake(Struct, frozen=True):
     """One capture of a file with what was read in it; ``cut``: it begins within a mark.
 
     ``polarity`` is None where the file names its marks.
@@ -114,8 +114,7 @@ def as_said(found: FileTake, how: Said) -> FileTake:
     return replace(found, take=read_said(found.take.pulses, how, GapSettings(found.by_hand.gap_us)))
 
 
-@dataclass(frozen=True)
-class Manner:
+class Manner(Struct, frozen=True):
     """How files are read: with which sheets, what of them, and what somebody says about the line."""
 
     sheets: tuple[Sheet, ...] = ()

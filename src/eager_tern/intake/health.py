@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.devices.serial_port import Received
 from eager_tern.signal.quality import CHATTER_US, FEWEST_PULSES, FEWEST_SAMPLES
@@ -18,16 +18,14 @@ BUSY = 200  # marks a second, of a receiver that hears nothing
 PULSES_KEPT = 400
 
 
-@dataclass(frozen=True)
-class Trouble:
+class Trouble(Struct, frozen=True):
     """What is wrong, and what to try."""
 
     what: str
     remedy: str
 
 
-@dataclass
-class Health:
+class Health(Struct):
     """Fed with all that comes from a source; times are seconds of any clock."""
 
     since: float

@@ -5,8 +5,9 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from threading import Lock, Thread
+
+from msgspec import Struct
 
 from eager_tern.devices.live import LiveDevice
 from eager_tern.devices.serial_port import Received
@@ -21,8 +22,7 @@ ENDS_IN_S = 2.0
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True)
-class SourceNews:
+class SourceNews(Struct, frozen=True):
     """What one look at a source brought, for a level to be drawn and the user to be told.
 
     ``pulses`` were heard; ``level`` is the highest sample, as a part of full scale, where there are samples; ``words``
@@ -37,8 +37,7 @@ class SourceNews:
     ended: str | None = None
 
 
-@dataclass(frozen=True)
-class _Recording:
+class _Recording(Struct, frozen=True):
     """Into which gadget, under which name, read with what."""
 
     gadget_id: int

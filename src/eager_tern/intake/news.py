@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class TakeBegun:
+
+class TakeBegun(Struct, frozen=True):
     """A take is in the casebook; nothing in it is read yet."""
 
     take_id: int
@@ -15,8 +15,7 @@ class TakeBegun:
     live: bool
 
 
-@dataclass(frozen=True)
-class PressesRead:
+class PressesRead(Struct, frozen=True):
     """Presses and strays of a take that are new, are read otherwise or are none any more: a few hundred at most."""
 
     take_id: int
@@ -25,8 +24,7 @@ class PressesRead:
     live: bool
 
 
-@dataclass(frozen=True)
-class TakeRead:
+class TakeRead(Struct, frozen=True):
     """Everything in a take has been read. ``replaces`` is the take of the same samples whose place it takes."""
 
     take_id: int
@@ -34,8 +32,7 @@ class TakeRead:
     replaces: int | None = None
 
 
-@dataclass(frozen=True)
-class Progress:
+class Progress(Struct, frozen=True):
     """How far a job is: ``part`` of ``name`` is read, None where that cannot be said."""
 
     job: int
@@ -44,23 +41,20 @@ class Progress:
     presses: int
 
 
-@dataclass(frozen=True)
-class JobEnded:
+class JobEnded(Struct, frozen=True):
     """A job has come to its end, or was stopped."""
 
     job: int
     stopped: bool = False
 
 
-@dataclass(frozen=True)
-class Trouble:
+class Trouble(Struct, frozen=True):
     """Something went wrong: what happened, to what, and what to do."""
 
     words: str
 
 
-@dataclass(frozen=True)
-class CasebookGone:
+class CasebookGone(Struct, frozen=True):
     """The casebook's file was deleted, or another put in its place, while it is open."""
 
     path: Path

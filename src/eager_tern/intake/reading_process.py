@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import chain
 from multiprocessing.connection import Connection
 from pathlib import Path
+
+from msgspec import Struct
 
 from eager_tern.casebook.values import Faint, PassageRead
 from eager_tern.errors import InputError
@@ -23,8 +24,7 @@ from eager_tern.signal.values import Floats
 # What it is asked
 
 
-@dataclass(frozen=True)
-class BeginTake:
+class BeginTake(Struct, frozen=True):
     """Read a take whose durations will be fed; ``at_once``: while they are still coming."""
 
     sheets: Sequence[Sheet]
@@ -35,16 +35,14 @@ class BeginTake:
     at_once: bool = False
 
 
-@dataclass(frozen=True)
-class Feed:
+class Feed(Struct, frozen=True):
     """Durations of the take, the last ones if ``ends``. Answered by passages, then ``Fed``."""
 
     signed_us: Floats
     ends: bool = False
 
 
-@dataclass(frozen=True)
-class ReadFile:
+class ReadFile(Struct, frozen=True):
     """Read a file. Answered by ``TakeFound`` and passages for each take in it, then ``FileEnd``."""
 
     path: Path
@@ -56,25 +54,21 @@ class ReadFile:
 # What it answers, beside passages as a casebook keeps them
 
 
-@dataclass(frozen=True)
-class Fed:
+class Fed(Struct, frozen=True):
     """All durations of a ``Feed`` were read."""
 
 
-@dataclass(frozen=True)
-class Turned:
+class Turned(Struct, frozen=True):
     """The take being fed is the other way round: what was taken for its marks are spaces."""
 
 
-@dataclass(frozen=True)
-class TakeFound:
+class TakeFound(Struct, frozen=True):
     """A take of a file: its pulses, nothing of them read yet."""
 
     found: FileTake
 
 
-@dataclass(frozen=True)
-class FileEnd:
+class FileEnd(Struct, frozen=True):
     """``reason`` says why there is no more, where it was not the file's own end."""
 
     reason: str = ""

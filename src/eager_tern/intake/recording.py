@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TextIO
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.devices.live import LiveDevice
@@ -26,8 +26,7 @@ TEXT = ".txt"  # a new file of this kind is written as it is heard
 PARTIAL = ".partial.txt"  # behind any other target's name: timing text, until the recording is over
 
 
-@dataclass(frozen=True)
-class Recorded:
+class Recorded(Struct, frozen=True):
     """``trouble`` says what went wrong; what came before it is in ``pulses`` and in the file ``path`` all the same."""
 
     pulses: Pulses

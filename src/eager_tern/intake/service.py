@@ -10,13 +10,13 @@ import logging
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from itertools import count
 from pathlib import Path
 from queue import Empty, SimpleQueue
 from threading import Thread
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PassageRead
@@ -57,8 +57,7 @@ TURNED = "The source's levels are inverted: marks and spaces are taken the other
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True)
-class FileToRead:
+class FileToRead(Struct, frozen=True):
     """A file, and what somebody says of it. ``replaces`` is the take whose samples it holds, which it takes the place
     of.
     """
@@ -69,8 +68,7 @@ class FileToRead:
     replaces: int | None = None
 
 
-@dataclass
-class _Reader:
+class _Reader(Struct):
     """A reading process, whose answers come to the service's own thread. What it is asked waits in ``asked``: a process
     that is only starting, or busy, takes nothing, and the service waits for nobody.
     """
@@ -80,8 +78,7 @@ class _Reader:
     asked: SimpleQueue[Request | None] = field(default_factory=SimpleQueue)
 
 
-@dataclass
-class _Live:
+class _Live(Struct):
     """A take that is being recorded, or was and is not read to its end."""
 
     take_id: int
@@ -100,8 +97,7 @@ class _Live:
     turned: bool = False
 
 
-@dataclass
-class _Job:
+class _Job(Struct):
     """Work that can be stopped: files, or takes that are read again."""
 
     number: int

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.linecode.at_once import in_parts
@@ -62,8 +62,7 @@ def edges_on_grid(durations_us: Floats, unit_us: float, excess_us: float) -> tup
     return places.astype(np.intp), clock
 
 
-@dataclass(frozen=True)
-class UnitGrids:
+class UnitGrids(Struct, frozen=True):
     """Frames whose edges lie on a grid of units; which of them do is told by ``fits``.
 
     ``places`` has shape (frames, n + 1), in whole units from the first edge; the others have shape (frames,), in µs.

@@ -7,10 +7,11 @@ Every code is a row of symbols, each of whole units; the stretch is held against
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import reduce
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.linecode.prices import BARE, ENOUGH, SLIP
 from eager_tern.signal.evidence import Evidence
@@ -27,8 +28,7 @@ NEVER = -1e9
 Symbol = tuple[float, ...]  # signed lengths in units, marks positive
 
 
-@dataclass(frozen=True)
-class CodeShape:
+class CodeShape(Struct, frozen=True):
     """What the frames of a code look like: the symbols of 0 and 1, what may stand before and behind the bits.
 
     ``bits`` is their number where it is known, else 0. ``unit_us`` is the range in which the unit is sought.
@@ -42,8 +42,7 @@ class CodeShape:
     bits: int = 0
 
 
-@dataclass(frozen=True)
-class Likeliest:
+class Likeliest(Struct, frozen=True):
     """The frame found. ``gain`` in nats over nothing; ``certainty`` is the chance that all its bits are right.
 
     ``for_one``, shape (bits,), is by how many nats each bit is rather a 1 than a 0; ``in_place`` is the chance that
@@ -59,8 +58,7 @@ class Likeliest:
     in_place: float
 
 
-@dataclass(frozen=True)
-class _Path:
+class _Path(Struct, frozen=True):
     gain: float
     unit: int
     end: int

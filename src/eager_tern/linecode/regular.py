@@ -6,9 +6,8 @@ space after the other is a symbol of one code.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.stretches import bounds_of_stretches, stretches
@@ -34,8 +33,7 @@ LARGEST_HOLE = 1  # pairs within a run that do not fit
 FEWEST_BESIDE_HOLE = 3  # pairs that do, on either side
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(Struct, frozen=True):
     """Pairs from ``first`` to ``last`` (indices of their marks among the pulses, even) that are symbols of a code."""
 
     first: int

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.linecode import prices
@@ -51,8 +51,7 @@ MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symb
 UNALIKE = 0.35  # standard deviation of equal lengths, of their mean: two lengths, 1 and 2, have a third of it
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """Symbols in a row: pulses ``first`` to ``last`` (both included) with a reading of them, ``first`` at 0.
 
     ``bare`` tells that all its symbols are alike, but for a last mark that may be a sync's.
@@ -64,8 +63,7 @@ class Row:
     bare: bool
 
 
-@dataclass(frozen=True)
-class Parsed:
+class Parsed(Struct, frozen=True):
     """A burst as rows of symbols of one code. ``score`` is the log likelihood of all its pulses, less what it cost."""
 
     code: Code
@@ -74,8 +72,7 @@ class Parsed:
     score: float
 
 
-@dataclass(frozen=True)
-class _Alphabet:
+class _Alphabet(Struct, frozen=True):
     """Symbols of a mark and the space behind it: centres in µs, shape (symbols,), and the durations' spread.
 
     ``bits`` is how many a symbol stands for, ``numbers`` how many numbers were fitted.
@@ -252,8 +249,7 @@ def _long(lengths: Floats) -> NDArray[np.bool_] | None:
     return long if lengths[long].mean() > SAME_RATIO * lengths[~long].mean() else None
 
 
-@dataclass(frozen=True)
-class _Told:
+class _Told(Struct, frozen=True):
     """For each mark and the space behind it: the nearest symbol, and whether both are its, or the mark at least."""
 
     symbol: NDArray[np.intp]
@@ -439,8 +435,7 @@ def _is_surely_joined(parsed: Parsed) -> bool:
     return sum(int(np.count_nonzero(expected > 1.5 * unit)) for expected, unit in clocks) >= FEWEST_JOINED
 
 
-@dataclass(frozen=True)
-class _InHalves:
+class _InHalves(Struct, frozen=True):
     """Stretches of pulses (first and last index) that one or two half bits may be, and about how long a half is."""
 
     stretches: tuple[tuple[int, int], ...]

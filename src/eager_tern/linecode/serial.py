@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import quantile
@@ -35,8 +36,7 @@ USUAL: dict[Framing, float] = {
 }
 
 
-@dataclass(frozen=True)
-class Characters:
+class Characters(Struct, frozen=True):
     """Data bits in the order sent, and where each stands."""
 
     bits: Bits

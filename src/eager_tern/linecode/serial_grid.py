@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import UnitGrids, best_grids
@@ -25,8 +25,7 @@ FIRST_PULSES = 40  # of a row, of which a clock is found that is fine enough for
 CLOSER = np.linspace(-2.0, 2.0, 9)  # units by which the last edge may then be off
 
 
-@dataclass(frozen=True)
-class CharacterGrid:
+class CharacterGrid(Struct, frozen=True):
     """Pulses as characters of ``levels.shape[1]`` bits: ``levels`` are True in a mark, ``starts_us`` the start bits.
 
     ``expected_us`` is NaN for the silence between characters.

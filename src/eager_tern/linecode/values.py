@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats
@@ -27,8 +27,7 @@ def bits_of_text(text: str) -> Bits:
     return np.frombuffer(text.encode("ascii"), np.uint8) - ord("0")
 
 
-@dataclass(frozen=True)
-class Clock:
+class Clock(Struct, frozen=True):
     """The ruler laid on a frame.
 
     A mark of k units lasts k·unit + excess, a space k·unit − excess (µs). ``rms_us`` is what remains between the
@@ -40,8 +39,7 @@ class Clock:
     rms_us: float
 
 
-@dataclass(frozen=True)
-class LineReading:
+class LineReading(Struct, frozen=True):
     """One hypothesis about a frame's line code.
 
     ``bits`` has shape (n,); ``bit_spans_us`` shape (n, 2): start and end of each bit, from the frame's first edge.
@@ -66,8 +64,7 @@ class LineReading:
     framing: Framing | None = None
 
 
-@dataclass(frozen=True)
-class Cluster:
+class Cluster(Struct, frozen=True):
     """Durations of one kind that belong together: ``count`` of them about ``centre_us``."""
 
     centre_us: float

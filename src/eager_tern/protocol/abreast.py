@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.linecode.lengths import lengths_of
@@ -13,8 +13,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.signal.values import Floats
 
 
-@dataclass(frozen=True)
-class Abreast:
+class Abreast(Struct, frozen=True):
     """Of each pulse, shape (n,): its frame's number, its place in it, the number of its group (the marks of a frame,
     or its spaces), how long it is and how long it should be; NaN where it belongs to no bit.
 

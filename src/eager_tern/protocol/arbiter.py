@@ -8,15 +8,16 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from itertools import accumulate
 from math import exp, inf
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.protocol.presses import Frame, with_confidence
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(Struct, frozen=True):
     """One way to explain the pulses from mark ``first`` to mark ``last``: the frames there, and the evidence for
     all.
     """

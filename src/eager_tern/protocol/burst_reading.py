@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import are_even, find_clusters

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.linecode.likelihood import any_pulse_score
 from eager_tern.protocol.arbiter import Candidate
@@ -22,8 +23,7 @@ Span = tuple[int, int]  # first and last mark of a burst or a frame
 Read = Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """What is read, and with which sheets."""
 
     pulses: Pulses

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likelihood import noise_score

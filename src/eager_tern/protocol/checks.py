@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.linecode.values import Bits
@@ -13,8 +12,7 @@ from eager_tern.protocol.schema import Check
 Numbers = NDArray[np.int64]  # one for each frame
 
 
-@dataclass(frozen=True)
-class CheckResult:
+class CheckResult(Struct, frozen=True):
     """``width`` bits held by accident would be one in 2**width."""
 
     name: str

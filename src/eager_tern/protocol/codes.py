@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.linecode.values import Bits
 
 
-@dataclass(frozen=True)
-class Codes:
+class Codes(Struct, frozen=True):
     """Hex with as many digits as the bits need: the first transmitted bit highest, or lowest (``turned``)."""
 
     as_sent: str

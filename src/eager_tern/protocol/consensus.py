@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN, UNEVEN
 from eager_tern.linecode.values import Bits
@@ -193,7 +193,7 @@ def _repeat_of(model: Frame, first: int, last: int, pulses: Pulses) -> Frame | N
     if best.sheet is None:
         return None
     # As the receiver gave the model, and with the repeat codes, which only a family's first sheet speaks for.
-    as_received = best.sheet.model_copy(update={"mark_excess_us": best.clock.excess_us, "id": best.sheet.family})
+    as_received = replace(best.sheet, mark_excess_us=best.clock.excess_us, id=best.sheet.family)
     tried = list(without_one_short(pulses))
     fitting = match_sheets(pulses.durations_us[None], (as_received,), UNEVEN)
     fitting += match_sheets(np.array([without.durations_us for without in tried]), (as_received,), UNEVEN)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.clock import alternating
 from eager_tern.protocol.damaged import checked_bits, has_checks, lies_close
+from eager_tern.protocol.fields import Names
 from eager_tern.protocol.lone import SAME_LEADER
 from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.protocol.reading import GUESSED, UNKNOWN_MOST, Reading, Shape, read_by_sheets
@@ -196,8 +197,11 @@ def _without_leaders(sheets: tuple[Sheet, ...]) -> list[tuple[Sheet, Floats]]:
     for sheet, kind, _ in _led(sheets):
         if is_paired(sheet) and len(kind.leader) % 2 == 0:
             bare = FrameKind(name=kind.name, repeat=kind.repeat, inverts=kind.inverts, parts=kind.parts[1:])
-            # Made anew: a copy would keep what was worked out from the frames before.
-            said = {name: getattr(sheet, name) for name in Sheet.model_fields}
-            without = Sheet.model_construct(**said | {"frames": (bare,)})
-            found.append((without, _in_us(kind.leader, sheet)))
+            only = Names((kind.name,))
+            found.append(
+                (
+                    replace(sheet, frames=(bare,), press=replace(sheet.press, first=only, held=only)),
+                    _in_us(kind.leader, sheet),
+                )
+            )
     return found

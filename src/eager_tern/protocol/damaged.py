@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
@@ -31,8 +32,7 @@ FEWEST_CELLS = 0.9  # of a frame's length in units: that of its bits, and of its
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 
 
-@dataclass(frozen=True)
-class Mended:
+class Mended(Struct, frozen=True):
     """A frame read after all: the pulses as they were read, the readings, and what was done, in words.
 
     ``price`` is what was assumed for it, in nats, below 0.

@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.identify import identify, read_as
@@ -28,8 +29,7 @@ MEASURED = 24  # frames whose symbols are measured: jitter of 60 µs is 1 % of a
 FIELD = 8  # bits of the fields to begin with
 
 
-@dataclass(frozen=True)
-class Assumed:
+class Assumed(Struct, frozen=True):
     """What the user says about a line; None leaves it to be found.
 
     ``leader`` is how many pulses stand before the data, ``symbol_bits`` how many bits a symbol stands for.

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import tomlkit
+from msgspec import Struct, field
 from tomlkit.items import AoT, Array, InlineTable
 
 from eager_tern.protocol.loading import sheet_of_keys
@@ -17,8 +17,7 @@ SHORT = 100  # characters of an array that stays on its line
 SPACED = ("zero", "symbols", "serial")  # keys before which a line is left free
 
 
-@dataclass(frozen=True)
-class Draft:
+class Draft(Struct, frozen=True, dict=True):
     """``document`` holds what the sheet says, by the keys of a sheet; ``comments`` stand behind keys of its top."""
 
     document: Mapping[str, Any]

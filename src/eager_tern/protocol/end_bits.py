@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.protocol.presses import Frame

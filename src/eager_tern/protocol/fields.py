@@ -4,36 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
+from msgspec import Meta, Struct, convert
+from msgspec.structs import fields
 
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.positions import Positions, parse_positions
 
 Value = int | float | str | tuple[int, ...] | None  # None: the bits stand for nothing
-Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+Name = Annotated[str, Meta(pattern=r"^[a-z][a-z0-9_]*$")]
+PositiveInt = Annotated[int, Meta(ge=1)]
 
 
-def _positions(value: Any) -> Any:
-    return parse_positions(value) if isinstance(value, str) else value
+class Names(tuple[str, ...]):
+    """One or several, as a sheet says them: a text or a list."""
+
+    __slots__ = ()
 
 
-Bitwise = Annotated[Positions, BeforeValidator(_positions)]
+Table = TypeVar("Table", bound="Strict")
 
 
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True, allow_inf_nan=False)
+class Strict(Struct, frozen=True, forbid_unknown_fields=True, dict=True):
+    """A table of a sheet: what is not a key of it is refused."""
 
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A copy with some keys changed; what was worked out from the original's is worked out anew."""
-        copy = super().model_copy(update=update, deep=deep)
-        for name in copy.__dict__.keys() - type(self).model_fields.keys():
-            del copy.__dict__[name]
-        return copy
+    def said(self) -> dict[str, Any]:
+        """What it says, by the keys of a sheet, without what is usual."""
+        values = {key.name: (getattr(self, key.name), key.default) for key in fields(self)}
+        return {name: value for name, (value, usual) in values.items() if value not in (usual, (), {})}
 
 
-class DataField(Strict):
+def from_keys(kind: type[Table], keys: Mapping[str, Any]) -> Table:
+    """A table from what its keys say. Raises msgspec.ValidationError."""
+    return convert(keys, kind, str_keys=True, dec_hook=_taken)
+
+
+def _taken(kind: type, value: Any) -> Any:
+    """A value of a type of our own."""
+    if kind is Positions:
+        return parse_positions(value) if isinstance(value, str) else value
+    several = (value,) if isinstance(value, str) else value
+    if not isinstance(several, list | tuple) or not several or not all(isinstance(name, str) for name in several):
+        raise ValueError("expected a text, or a list of one or more texts")
+    return Names(several)
+
+
+class DataField(Strict, frozen=True):
     """A number in the frame, or a word that it stands for.
 
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
@@ -44,12 +61,12 @@ class DataField(Strict):
     """
 
     name: Name
-    bits: Bitwise
+    bits: Positions
     role: Literal["toggle", "counter", "rolling"] | None = None
     encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
     scale: float = 1
     offset: float = 0
-    decimals: Annotated[int, Field(ge=0, le=9)] | None = None
+    decimals: Annotated[int, Meta(ge=0, le=9)] | None = None
     unit: str = ""
     base: Literal[10, 16] | None = None
     table: dict[int, int | float | str] = {}
@@ -58,8 +75,7 @@ class DataField(Strict):
     otherwise: int | dict[str, int] | None = None
     seen: tuple[float, float] | None = None
 
-    @model_validator(mode="after")
-    def _hangs_together(self) -> DataField:
+    def __post_init__(self) -> None:
         if self.scale == 0:
             raise ValueError('"scale" is 0: every value would be the same')
         if self.table and (self.scale, self.offset) != (1, 0):
@@ -70,7 +86,6 @@ class DataField(Strict):
             self.raw(self.default)
         if self.seen is not None and self.seen[0] > self.seen[1]:
             raise ValueError('"seen" is the lowest value and the highest, in this order')
-        return self
 
     def is_beyond(self, value: Value) -> bool:
         """Whether a value lies outside what was seen when the field was found out."""
@@ -141,21 +156,19 @@ class DataField(Strict):
         self.bits.write(bits, 0 if value is None else self.raw(value))
 
 
-class TextField(Strict):
+class TextField(Strict, frozen=True):
     """Bits read as characters: each of ``digits`` names a group of bits and the character it stands for."""
 
     name: Name
-    bits: Bitwise
-    digits: Annotated[dict[str, str], Field(min_length=1)]
+    bits: Positions
+    digits: Annotated[dict[str, str], Meta(min_length=1)]
 
-    @model_validator(mode="after")
-    def _digits_fit(self) -> TextField:
+    def __post_init__(self) -> None:
         sizes = {len(group) for group in self.digits}
         if len(sizes) != 1 or any(set(group) - {"0", "1"} for group in self.digits):
             raise ValueError('"digits" names groups of 0 and 1, all of one length')
         if self.bits.width % sizes.pop():
             raise ValueError(f"{self.bits.width} bits cannot be parted into groups of that length")
-        return self
 
     def read(self, bits: Bits) -> str | None:
         """The characters at these positions; None where a group stands for none."""
@@ -165,7 +178,7 @@ class TextField(Strict):
         return None if None in found else "".join(map(str, found))
 
 
-class ListField(Strict):
+class ListField(Strict, frozen=True):
     """All bits as numbers of ``width`` bits each, in the order sent, the lowest bit of each first."""
 
     name: Name

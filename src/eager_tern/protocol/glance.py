@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.protocol.schema import FrameKind, Sheet
@@ -14,8 +14,7 @@ from eager_tern.signal.assumed import EXCESS_FOUND_US, LARGEST_JITTER_US
 from eager_tern.signal.values import Floats
 
 
-@dataclass(frozen=True)
-class Shapes:
+class Shapes(Struct, frozen=True):
     """What kinds of frame look like; kinds of several sheets may look the same and are laid on a frame once.
 
     ``frames`` lists the kinds of each shape. ``bounds`` has shape (shapes, 5, 2): the least and the most of each of

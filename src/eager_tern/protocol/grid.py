@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import lru_cache, reduce
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.biphase import UnitGrids, best_grids, best_steps

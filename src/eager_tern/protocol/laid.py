@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import fields, replace
 from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """``rows`` are the frames it could be laid on; everything else has one entry for each of them.
 
     ``units_us``, ``excesses_us`` and ``rms_us`` have shape (rows,), ``bits`` (as sent) (rows, bits), ``bit_spans_us``

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from eager_tern.protocol.fields import Value
 from eager_tern.protocol.positions import Positions
@@ -12,8 +13,7 @@ from eager_tern.protocol.reading import Reading
 BYTE = 8
 
 
-@dataclass(frozen=True)
-class BitGroup:
+class BitGroup(Struct, frozen=True):
     """Bits ``first`` to ``last`` (both included, in the order sent) that belong together.
 
     ``value`` is the number they carry, None for bits without a meaning of their own; ``holds`` tells of a check.

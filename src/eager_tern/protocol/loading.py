@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import tomllib
 from collections.abc import Callable, Sequence
@@ -12,13 +13,15 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import ValidationError
+from msgspec import ValidationError
 
 from eager_tern.errors import InputError
 from eager_tern.linecode.values import Bits
+from eager_tern.protocol.fields import from_keys
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import frame_pulses
+from eager_tern.refused import path_and_reason
 from eager_tern.text_file import read_text
 
 BASE_KEY = "based_on"
@@ -65,8 +68,7 @@ def _parsed(text: str, source: object, base: Callable[[str], Sheet | None] | Non
         if parent is None:
             raise InputError(source, f'there is no sheet "{name}" to base this one on', _line(text, (BASE_KEY,)))
         raw = {
-            **parent.model_dump(exclude_defaults=True, exclude={"id", "name"}),
-            "family": parent.family,
+            **{key: value for key, value in parent.said().items() if key not in ("id", "name")},
             **raw,
         }
     return sheet_of_keys(raw, source, text)
@@ -93,15 +95,23 @@ def _every_symbol(sheet: Sheet, kind: FrameKind) -> Bits:
 
 def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:
     """A sheet from what its keys say; ``text`` is where they were read from. Raises InputError."""
+    if endless := _endless(raw):
+        raise InputError(source, f"{endless[-1]}: is no finite number", _line(text, endless))
     try:
-        return Sheet.model_validate({"family": raw.get("id", ""), **raw})
+        return from_keys(Sheet, {"family": raw.get("id", ""), **raw})
     except ValidationError as error:
-        first = error.errors()[0]
-        path = tuple(first["loc"])
-        reason = re.sub(r"^Value error, ", "", first["msg"])
+        path, reason = path_and_reason(error)
         label = ".".join(str(part) for part in path if isinstance(part, str))
         place = _line(text, path) if path else _named_in(text, reason)
         raise InputError(source, f"{label}: {reason}" if label else reason, place) from None
+
+
+def _endless(value: Any, path: tuple[Any, ...] = ()) -> tuple[Any, ...] | None:
+    """Keys and indices that lead to the first number that is infinite, or none at all."""
+    if isinstance(value, float) and not math.isfinite(value):
+        return path
+    inside = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    return next((found for key, each in inside if (found := _endless(each, (*path, key)))), None)
 
 
 def load_sheet(path: Path) -> Sheet:

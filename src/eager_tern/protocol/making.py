@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.errors import InputError, did_you_mean
 from eager_tern.linecode.values import NO_BITS, Bits, bits_of_text
@@ -16,8 +16,7 @@ from eager_tern.protocol.template import frame_pulses
 from eager_tern.signal.values import Floats, Pulses, signed_durations
 
 
-@dataclass(frozen=True)
-class MadeFrame:
+class MadeFrame(Struct, frozen=True):
     """A frame as it should be sent: nothing jitters."""
 
     protocol: str

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.clock import alternating, edges_of
@@ -27,8 +28,7 @@ from eager_tern.signal.values import Floats
 OUT_OF_PLACE = 0.9  # of a unit: no late edge is off as far
 
 
-@dataclass(frozen=True)
-class Match:
+class Match(Struct, frozen=True):
     """A frame read by a sheet. ``bits`` are as sent, ``meant`` without what this kind of frame inverts.
     ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,).
 

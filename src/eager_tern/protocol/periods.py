@@ -6,9 +6,9 @@ Pulse distance can be read from them, since its marks are all alike: the periods
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.clusters import find_clusters
 from eager_tern.linecode.identify import identify

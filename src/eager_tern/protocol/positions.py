@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -20,12 +19,12 @@ WIDEST = 62  # bits of a number that an array holds; wider ones are Python's
 PIECE = re.compile(r"(!?)\s*(\d+)\s*(?:-\s*(\d+))?")
 
 
-@dataclass(frozen=True, eq=False)
 class Positions:
     """``index`` and ``inverted`` have shape (width,), most significant bit first."""
 
-    index: NDArray[np.intp]
-    inverted: NDArray[np.uint8]
+    def __init__(self, index: NDArray[np.intp], inverted: NDArray[np.uint8]) -> None:
+        self.index = index
+        self.inverted = inverted
 
     @property
     def width(self) -> int:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.protocol.reading import UNKNOWN, Reading
@@ -16,8 +16,7 @@ from eager_tern.signal.values import Pulses
 LEAST_CONFIDENCE = 1e-3  # of a reading that makes a frame a repeat
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """A frame with its readings. ``first`` and ``last`` are the indices of its marks in the take's pulses.
 
     ``pulses`` are as measured. Where they could not be read as they are, ``mended`` says in words what was done, and
@@ -67,8 +66,7 @@ def at_most(frame: Frame, confidence: float) -> Frame:
     return with_confidence(frame, min(frame.reading.confidence, confidence))
 
 
-@dataclass(frozen=True)
-class Press:
+class Press(Struct, frozen=True):
     """A frame and its repeats, shape of a hold. ``first_missed``: only repeats were caught, so the code is unknown."""
 
     frames: tuple[Frame, ...]

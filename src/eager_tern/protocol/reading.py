@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from eager_tern.linecode import prices
@@ -31,8 +31,7 @@ BEYOND = 0.9  # confidence at most in a value that the sheet was not found out w
 Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
     ``symbol_bits`` are sent together, as in ``LineReading``. ``gaps`` are the pulses between the sections of a frame

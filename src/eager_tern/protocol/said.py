@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import get_args
+
+from msgspec import Struct
 
 from eager_tern.linecode.identify import as_one, read_as
 from eager_tern.linecode.parts import parts_of
@@ -24,8 +25,7 @@ CODES = ("pulse-distance", "pulse-width", "biphase")
 FEWEST_PULSES = 3
 
 
-@dataclass(frozen=True)
-class Said:
+class Said(Struct, frozen=True):
     """A line code; of serial characters the length of a bit and the framing, where they were said."""
 
     code: Code

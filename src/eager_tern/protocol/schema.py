@@ -3,29 +3,25 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BeforeValidator, Field, PositiveFloat, PositiveInt, model_validator
+from msgspec import Meta
 
 from eager_tern.linecode.values import Bits, Code
-from eager_tern.protocol.fields import Bitwise, DataField, ListField, Strict, TextField
+from eager_tern.protocol.fields import DataField, ListField, Names, PositiveInt, Strict, TextField
 from eager_tern.protocol.positions import WIDEST, Positions
 
 MOST_BITS = 4096
 
 
-def _several(value: Any) -> Any:
-    return (value,) if isinstance(value, str) else value
-
-
-SignedUnits = Annotated[tuple[float, ...], Field(min_length=1)]
-Names = Annotated[tuple[str, ...], Field(min_length=1), BeforeValidator(_several)]
+PositiveFloat = Annotated[float, Meta(gt=0)]
+SignedUnits = Annotated[tuple[float, ...], Meta(min_length=1)]
 Shape = tuple[tuple[tuple[float, ...] | None, int | None, int, float | None], ...]
-Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$")]
+Id = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9-]*$")]
 
 
-class Part(Strict):
+class Part(Strict, frozen=True):
     """One stretch of a frame: fixed pulses, bits, or a gap between sections. Exactly one of the three."""
 
     pulses: SignedUnits | None = None
@@ -33,20 +29,18 @@ class Part(Strict):
     stretch: PositiveInt = 1
     gap_us: PositiveFloat | None = None
 
-    @model_validator(mode="after")
-    def _one_of(self) -> Part:
+    def __post_init__(self) -> None:
         given = [self.pulses is not None, self.bits is not None, self.gap_us is not None]
         if sum(given) != 1:
             raise ValueError('a part has one of "pulses", "bits" and "gap_us"')
         if self.stretch != 1 and self.bits is None:
             raise ValueError('"stretch" goes with "bits"')
-        return self
 
 
-class Serial(Strict):
+class Serial(Strict, frozen=True):
     """How characters are framed: a start bit (a mark), data bits with the lowest first, parity, stop bits (a space)."""
 
-    data_bits: Annotated[int, Field(ge=5, le=8)] = 8
+    data_bits: Annotated[int, Meta(ge=5, le=8)] = 8
     parity: Literal["none", "odd", "even"] = "none"
     stop_bits: Literal[1, 2] = 1
 
@@ -56,7 +50,7 @@ class Serial(Strict):
         return 1 + self.data_bits + (self.parity != "none") + self.stop_bits
 
 
-class FrameKind(Strict):
+class FrameKind(Strict, frozen=True, kw_only=True):
     """One kind of frame the protocol sends. A ``repeat`` stands for the frame before it.
 
     The bits at ``inverts`` are sent the other way round in this kind.
@@ -64,8 +58,8 @@ class FrameKind(Strict):
 
     name: str
     repeat: bool = False
-    inverts: Bitwise | None = None
-    parts: Annotated[tuple[Part, ...], Field(min_length=1)]
+    inverts: Positions | None = None
+    parts: Annotated[tuple[Part, ...], Meta(min_length=1)]
 
     @cached_property
     def bit_count(self) -> int:
@@ -104,7 +98,7 @@ class FrameKind(Strict):
         return turned
 
 
-class Rhythm(Strict):
+class Rhythm(Strict, frozen=True):
     """What one press of a key sends: ``first`` (``count`` times), then ``held`` for as long as the key is held.
 
     Both are one kind of frame, or several that follow each other.
@@ -116,14 +110,12 @@ class Rhythm(Strict):
     period_us: PositiveFloat | None = None
     gap_us: PositiveFloat | None = None
 
-    @model_validator(mode="after")
-    def _one_rhythm(self) -> Rhythm:
+    def __post_init__(self) -> None:
         if (self.period_us is None) == (self.gap_us is None):
             raise ValueError('a press has either "period_us" (start to start) or "gap_us" (end to start)')
-        return self
 
 
-class Check(Strict):
+class Check(Strict, frozen=True):
     """A number that follows from other bits; the keys are those of a comparison's ``checks``.
 
     ``seeds`` give what it begins with for each number that stands at ``by``, ``init`` for all others.
@@ -131,18 +123,18 @@ class Check(Strict):
 
     name: str
     kind: Literal["constant", "copy", "complement", "sum", "xor", "ones", "parity", "crc", "linear"]
-    at: Bitwise
-    of: Bitwise | None = None
+    at: Positions
+    of: Positions | None = None
     covers: tuple[tuple[int, int], ...] = ()
     value: int = 0
     unit: PositiveInt = 8
     order: Literal["lsb", "msb"] = "lsb"
     init: int = 0
-    by: Bitwise | None = None
-    seeds: dict[int, int] = {}  # noqa: RUF012 - pydantic copies it
+    by: Positions | None = None
+    seeds: dict[int, int] = {}  # noqa: RUF012 - msgspec copies it
     negate: bool = False
     carry: bool = False
-    modulus: Annotated[int, Field(ge=0)] = 0
+    modulus: Annotated[int, Meta(ge=0)] = 0
     rotate: int = 0
     swap: bool = False
     xor_out: int = 0
@@ -151,12 +143,11 @@ class Check(Strict):
     reflect_out: bool = False
     columns: tuple[int, ...] = ()
 
-    @model_validator(mode="after")
-    def _complete(self) -> Check:
+    def __post_init__(self) -> None:
         if self.kind == "constant":
             if self.value >> self.at.width or self.value < 0:
                 raise ValueError(f"value {self.value} does not fit {self.at.width} bits")
-            return self
+            return
         if (self.of is None) == (not self.covers):
             raise ValueError('a check has one of "of" (bit positions) and "covers" (ranges [first, last])')
         if self.kind in ("copy", "complement") and (self.of is None or self.of.width != self.at.width):
@@ -175,7 +166,6 @@ class Check(Strict):
             raise ValueError('a linear check has in "columns" a number for each bit that it covers')
         if any(first > last or first < 0 for first, last in self.covers):
             raise ValueError('"covers" lists ranges [first, last], the smaller first')
-        return self
 
     @cached_property
     def units(self) -> tuple[Positions, ...]:
@@ -211,7 +201,7 @@ def _expect_turns(kind: FrameKind, alphabet: tuple[tuple[float, ...], ...]) -> N
             before = length
 
 
-class Sheet(Strict):
+class Sheet(Strict, frozen=True, kw_only=True):
     """A protocol: how its frames look and what their bits mean."""
 
     id: Id
@@ -220,24 +210,23 @@ class Sheet(Strict):
     family: str = ""
     unit_us: PositiveFloat
     carrier_hz: PositiveFloat | None = None
-    tolerance: Annotated[float, Field(gt=0, lt=0.5)] = 0.2
-    weight: Annotated[float, Field(gt=0, le=1)] = 1.0
+    tolerance: Annotated[float, Meta(gt=0, lt=0.5)] = 0.2
+    weight: Annotated[float, Meta(gt=0, le=1)] = 1.0
     overrules: bool = False
     mark_excess_us: float | None = None
     zero: SignedUnits | None = None
     one: SignedUnits | None = None
     symbols: tuple[SignedUnits, ...] = ()
     serial: Serial | None = None
-    frames: Annotated[tuple[FrameKind, ...], Field(min_length=1)]
+    frames: Annotated[tuple[FrameKind, ...], Meta(min_length=1)]
     press: Rhythm
-    blank: Annotated[str, Field(pattern=r"^[01]*$")] = ""
+    blank: Annotated[str, Meta(pattern=r"^[01]*$")] = ""
     fields: tuple[DataField, ...] = ()
     texts: tuple[TextField, ...] = ()
     lists: tuple[ListField, ...] = ()
     checks: tuple[Check, ...] = ()
 
-    @model_validator(mode="after")
-    def _hangs_together(self) -> Sheet:
+    def __post_init__(self) -> None:
         names = [kind.name for kind in self.frames]
         if len(set(names)) != len(names):
             raise ValueError("two frames have one name")
@@ -264,7 +253,6 @@ class Sheet(Strict):
             if last >= count:
                 raise ValueError(f'"{check.name}" covers bit {last}, but a frame has {count} bits')
         self._fields_hang_together()
-        return self
 
     def _fields_hang_together(self) -> None:
         placed: tuple[DataField | TextField, ...] = (*self.fields, *self.texts)

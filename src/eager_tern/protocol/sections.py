@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from itertools import combinations, pairwise
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.linecode.lengths import lengths_of

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import STEADY, UNEVEN
 from eager_tern.protocol.arbiter import Candidate

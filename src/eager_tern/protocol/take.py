@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from itertools import chain
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.protocol.burst_reading import read_bursts
 from eager_tern.protocol.presses import Frame, Press, group_presses, longest_silence_us
@@ -42,8 +43,7 @@ SURE_BITS = 8.0  # of a known protocol, weighed by their confidence, that are no
 SURE_PULSES = 20_000  # of a line that never rests, by which its polarity is tried
 
 
-@dataclass(frozen=True)
-class TakeRead:
+class TakeRead(Struct, frozen=True):
     """``noise`` lists the index ranges (first and last mark) of the bursts that are no frames."""
 
     pulses: Pulses
@@ -55,8 +55,7 @@ class TakeRead:
         return [frame for press in self.presses for frame in press.frames]
 
 
-@dataclass(frozen=True)
-class Passage:
+class Passage(Struct, frozen=True):
     """What was read between two marks of a take: all that is there, in place of whatever was told of it before.
 
     It lasts from ``from_us`` to ``to_us``, counted from the start of the take. ``first`` is the index of its first mark

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
@@ -34,8 +35,7 @@ OF_SERIAL: InCode = ("async-serial", 1)
 LN2 = float(np.log(2.0))
 
 
-@dataclass(frozen=True)
-class Taught:
+class Taught(Struct, frozen=True):
     """What some frames of a take give for reading the others: sheets of unknown codes, those of ``uneven`` frames apart
     from the clean ones', speeds and framings of serial.
     """

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
@@ -14,8 +14,7 @@ from eager_tern.protocol.schema import FrameKind, Serial, Shape, Sheet
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 
-@dataclass(frozen=True)
-class SymbolTemplate:
+class SymbolTemplate(Struct, frozen=True):
     """A frame in a code whose symbols all begin with a mark, end with a space and have as many pulses.
 
     ``lengths`` has shape (symbols, pulses): each pulse's length in units, should it belong to that symbol (the same

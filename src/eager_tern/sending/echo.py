@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import NDArray
 
 from eager_tern.linecode.clock import alternating
@@ -30,8 +30,7 @@ SAME_LEVEL = 0.85  # of the time, where pulses are lost or bits of bi-phase turn
 MOST_MORE = 4  # pulses that a frame has more or less because of that
 
 
-@dataclass(frozen=True)
-class Meant:
+class Meant(Struct, frozen=True):
     """A press as it was meant: its frames, when each begins (µs), and the bits of the first."""
 
     frames: tuple[Pulses, ...]
@@ -39,8 +38,7 @@ class Meant:
     bits: Bits = field(default_factory=lambda: NO_BITS)
 
 
-@dataclass(frozen=True)
-class Echo:
+class Echo(Struct, frozen=True):
     """What was heard of a press. ``heard`` counts frames; ``bits`` are those of the first one heard.
 
     ``first_different`` is the first bit that differs (or pulse, where no bits are known). Clock and mark excess are
@@ -68,8 +66,7 @@ class Echo:
         return self.same_bits and self.heard == self.meant
 
 
-@dataclass(frozen=True)
-class _Likeness:
+class _Likeness(Struct, frozen=True):
     """A heard frame held against one that was meant. ``different`` flags pulses (None: other pulses altogether)."""
 
     part: float

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, closing
-from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Event, Thread
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.casebook.asked import gadget_named, is_casebook
 from eager_tern.casebook.store import Casebook
@@ -40,8 +41,7 @@ BEHIND_S = 0.6  # that is listened on behind the last frame: a receiver tells a 
 WARM_UP_S = 0.3  # of listening before the first frame
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """What is to be sent: the arguments and options of the command."""
 
     what: str
@@ -55,8 +55,7 @@ class Order:
     routine: Path | None = None
 
 
-@dataclass(frozen=True)
-class Done:
+class Done(Struct, frozen=True):
     """What went out and what was heard of it. ``trouble`` says why it ended early."""
 
     sent: tuple[Sent, ...]

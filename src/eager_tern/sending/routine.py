@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from itertools import product
 from typing import Protocol
+
+from msgspec import Struct
 
 from eager_tern.casebook.shots import MOST_SHOTS
 from eager_tern.compare.labels import listed
@@ -51,8 +52,7 @@ class Voice(Protocol):
     def with_bits(self, what: str, first: int, last: int, number: int) -> Saying: ...
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One press of a routine, or a pause. ``line`` is where it stands, from 1.
 
     ``key`` or ``values`` say what is pressed; neither, that it is a pause. ``pause_s`` is the silence before the next

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from eager_tern.casebook.keys import Key, table_of_keys
 from eager_tern.casebook.store import Casebook
@@ -28,8 +29,7 @@ from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_
 CLOCK_ERROR = 0.07  # of handsets with a ceramic resonator or a worse clock: what is off by more has another unit
 
 
-@dataclass(frozen=True)
-class Saying:
+class Saying(Struct, frozen=True):
     """One press to be sent. ``frames`` are signed durations (µs), each with the silence behind it.
 
     ``made`` tells that they come from a sheet and not from a recording; ``held`` is the frame that follows for as long
@@ -233,8 +233,8 @@ class Handset:
             return sheet
         rhythm = sheet.press
         gap = rhythm.gap_us * slower if rhythm.gap_us is not None else None
-        press = rhythm.model_copy(update={"gap_us": gap})
-        return sheet.model_copy(update={"unit_us": round(sheet.unit_us * slower, 1), "press": press})
+        press = replace(rhythm, gap_us=gap)
+        return replace(sheet, unit_us=round(sheet.unit_us * slower, 1), press=press)
 
     def _in_all_keys(self, sheet: Sheet) -> dict[str, Value]:
         """What all keys of a library's sheet have in common, as their address: it is the gadget's."""

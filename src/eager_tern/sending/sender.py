@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.devices.targets import Target
 from eager_tern.errors import InputError
@@ -17,8 +17,7 @@ from eager_tern.signal.values import pulses_from_signed
 Presses = Sequence[tuple[Saying | None, float]]  # each with the silence behind it, s; None is silence alone
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(Struct, frozen=True):
     """A press that went out. ``frames`` counts those that did whole; ``start_s`` is counted from the first press.
 
     ``obeyed`` is what a simulated gadget made of it, None where it did not care, and ``why`` it did not.

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.casebook.keys import Key
 from eager_tern.casebook.tally import Tally
@@ -29,8 +29,7 @@ STATUS_WORDS = {"proven": tr("sure"), "uncertain": tr("not proven"), "failing": 
 SURE = 0.9
 
 
-@dataclass(frozen=True)
-class Strips:
+class Strips(Struct, frozen=True):
     """A small picture: marks and spaces as ticks on one logarithmic ruler, with the clusters found."""
 
     marks_us: tuple[float, ...]
@@ -38,8 +37,7 @@ class Strips:
     clusters: tuple[tuple[str, Cluster], ...]
 
 
-@dataclass(frozen=True)
-class Card:
+class Card(Struct, frozen=True):
     """``why`` is shown when asked; ``go`` names a leaf that shows more, ``label`` a label to give the press.
 
     ``finding`` names what can be dismissed, ``accept`` what is only possible and can be believed.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from eager_tern.session.events import Event
 
@@ -12,8 +13,7 @@ def _always() -> bool:
     return True
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(Struct, frozen=True):
     """``words`` are those of a menu, with ``&`` before the letter that chooses it; ``key`` is a shortcut in Qt's
     portable spelling. ``checked`` is there for what is on or off; ``told`` gives other words while the program runs.
     """

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.casebook.changes import Dismiss, KeepSheet
 from eager_tern.casebook.shots import Shot
@@ -36,8 +36,7 @@ FEWEST = 4  # frames of which something can be found out
 NO_LINE = tr("The frames do not show a line code that a sheet could describe.")
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """What a search is at, and how long it and what follows will take (s; 0 where that is not known)."""
 
     doing: str

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught
@@ -27,8 +28,7 @@ def get_ready() -> None:
     read_frame(Pulses(np.tile([560.0, 1690.0], 34)[:67]), library())
 
 
-@dataclass(frozen=True)
-class _AtHand:
+class _AtHand(Struct, frozen=True, dict=True):
     """The pulses of a take, and what is worked out of them when first asked for."""
 
     pulses: Pulses

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.intake.news import Progress

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 from datetime import UTC, datetime
+
+from msgspec import Struct
 
 from eager_tern.bridge.bridging import press_messages
 from eager_tern.bridge.broker import Broker, address_of
@@ -18,8 +19,7 @@ from eager_tern.session.session import Session
 from eager_tern.texts import tr
 
 
-@dataclass(frozen=True)
-class Hearer:
+class Hearer(Struct, frozen=True):
     """A broker as somebody names it. The password is known only as long as the window is open."""
 
     address: str

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from functools import partial
 from threading import Event as Flag
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from eager_tern.casebook.changes import Change, WriteRoutine
 from eager_tern.casebook.values import Caught
@@ -41,8 +42,7 @@ ECHO_S = 4.0  # within which what comes from the source is the echo of what was 
 SILENCE_US = 200_000.0  # round a press that is put into the log: it is one by itself
 
 
-@dataclass(frozen=True)
-class LineSaid:
+class LineSaid(Struct, frozen=True):
     """A line of the routine: its steps, what they send, and in words what that is or why it cannot be."""
 
     number: int
@@ -52,8 +52,7 @@ class LineSaid:
     wrong: bool = False
 
 
-@dataclass
-class Said:
+class Said(Struct):
     """A step that went out, with its echo where one was heard."""
 
     step: int
@@ -61,8 +60,7 @@ class Said:
     echo: Echo | None = None
 
 
-@dataclass
-class _Run:
+class _Run(Struct):
     """What goes out just now: the steps by their numbers. ``stopped`` ends it between two frames."""
 
     presses: list[tuple[int, Saying | None, float]]

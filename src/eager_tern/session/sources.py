@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from eager_tern.demo.playing import SIMULATED_GADGETS, SimulatedGadget
 from eager_tern.devices.live import live_devices
 from eager_tern.texts import tr
 
 
-@dataclass(frozen=True)
-class SourceChoice:
+class SourceChoice(Struct, frozen=True):
     """A device by its id, or a simulated gadget if ``simulated`` is given."""
 
     name: str

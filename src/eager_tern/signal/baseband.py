@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Complexes = NDArray[np.complex64]
 Keying = Literal["ook", "ask", "fsk"]
 
 
-@dataclass(frozen=True)
-class Baseband:
+class Baseband(Struct, frozen=True):
     """One burst of a transmitter, its frequency moved to 0.
 
     ``values`` has shape (n,), at ``rate_hz``, the first at ``start_us`` of the take. ``noise`` is the noise's density

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.signal.assumed import LONGEST_MARK_US, SLOW_US, SMALLEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
@@ -17,8 +17,7 @@ FEWEST_AROUND = 5  # pulses by which a space is judged
 SLOW_SPACE = 12.0  # bits that a space between two of their marks can last, at the least
 
 
-@dataclass(frozen=True)
-class GapSettings:
+class GapSettings(Struct, frozen=True):
     """``gap_us`` fixes the shortest gap by hand; None finds it from the pulses around."""
 
     gap_us: float | None = None

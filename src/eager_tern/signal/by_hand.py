@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.signal.values import Polarity, Pulses
 
 
-@dataclass(frozen=True)
-class ByHand:
+class ByHand(Struct, frozen=True):
     """Each is None where the data are to tell.
 
     ``level`` is the threshold in the samples' own units, ``shortest_us`` the length below which a pulse is left out,

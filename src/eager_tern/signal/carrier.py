@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband
@@ -19,8 +18,7 @@ LEAST_SHARE = 0.6  # of the pulses that are cycles of one period, where there is
 SHORTEST_MARK = 3  # cycles: fewer are no mark
 
 
-@dataclass(frozen=True)
-class Carrier:
+class Carrier(Struct, frozen=True):
     """``duty`` is the part of a period during which it is on."""
 
     frequency_hz: float

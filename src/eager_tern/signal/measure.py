@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats, Pulses
 
 
-@dataclass(frozen=True)
-class Measure:
+class Measure(Struct, frozen=True):
     """The distance of two edges; ``units`` and ``samples`` where a ruler and a sample rate are known."""
 
     us: float

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.values import Edges, Polarity
 
 
-@dataclass(frozen=True)
-class PolarityFound:
+class PolarityFound(Struct, frozen=True):
     """``sure`` is False where the line never rests, so that only the frames themselves can tell."""
 
     polarity: Polarity

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband, Complexes, Keying
@@ -32,8 +33,7 @@ ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
 
 
-@dataclass(frozen=True)
-class Transmission:
+class Transmission(Struct, frozen=True):
     """Everything one transmitter sent. ``frequency_hz`` is counted from the recording's 0."""
 
     frequency_hz: float
@@ -45,8 +45,7 @@ class Transmission:
         return float(np.median([burst.deviation_hz for burst in self.bursts]))
 
 
-@dataclass(frozen=True)
-class _Found:
+class _Found(Struct, frozen=True):
     """A burst before it is filtered: samples, tones (the lower first; one for a keyed carrier), room to its sides."""
 
     first: int

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Samples = NDArray[Any]  # float32 or complex64
 
 
-@dataclass(frozen=True)
-class Recording:
+class Recording(Struct, frozen=True):
     """``size`` samples at ``rate_hz``; ``part(first, last)`` gives those from ``first`` up to ``last``, not included.
 
     ``center_hz`` is the radio frequency that a complex recording's 0 stands for.

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.recording import Recording
@@ -23,8 +22,7 @@ SHORTEST_S = 3e-3
 QUIETEST_QUARTER = 0.288  # the lower quartile of a mean-1 exponential distribution (ln 4/3)
 
 
-@dataclass(frozen=True)
-class Patch:
+class Patch(Struct, frozen=True):
     """A stretch of time and frequency with a signal in it. ``noise`` is the density there, in power per Hz."""
 
     first: int
@@ -35,8 +33,7 @@ class Patch:
     power: float
 
 
-@dataclass(eq=False)
-class _Open:
+class _Open(Struct, eq=False):
     """A patch that may still grow: rows, and the power seen in each bin."""
 
     first: int

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.phases import evenly_phased
@@ -31,8 +31,7 @@ DEAD_BAND = 0.3  # of the range, for a line told by its changes
 SMALLEST_SWING = 4e-4  # of full scale: a few steps of a 16-bit recording
 
 
-@dataclass(frozen=True)
-class ThresholdSettings:
+class ThresholdSettings(Struct, frozen=True):
     """``level`` fixes the threshold by hand (in the samples' own units); None follows the signal.
 
     ``hysteresis`` is the half width of the dead band as a part of the local swing. ``rests`` is False for a line that

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 Polarity = Literal["mark-low", "mark-high"]
 
 
-@dataclass(frozen=True)
-class Edges:
+class Edges(Struct, frozen=True):
     """The changes of a two-level line, before anyone has said which level is a mark.
 
     ``times_us`` has shape (n,) and rises. The line is ``starts_high`` or not before the first edge and turns
@@ -28,8 +27,7 @@ class Edges:
     end_us: float
 
 
-@dataclass(frozen=True)
-class Pulses:
+class Pulses(Struct, frozen=True, dict=True):
     """Alternating marks and spaces, µs.
 
     ``durations_us`` has shape (n,), n odd or zero: it begins and ends with a mark. ``start_us`` is the start of

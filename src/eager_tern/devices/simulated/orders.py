@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from eager_tern.devices.line_protocol import decode_order
 from eager_tern.signal.values import Floats
@@ -14,8 +14,7 @@ ROOM = 420  # durations, as the firmware has
 CARRIERS_HZ = (30_000, 60_000)
 
 
-@dataclass
-class Orders:
+class Orders(Struct):
     """``say`` sends a frame, the silence behind it included; ``answer`` tells the other side."""
 
     answer: Callable[[str], None]

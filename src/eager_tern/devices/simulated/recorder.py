@@ -11,10 +11,10 @@ import time
 import tty
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
 
 import numpy as np
+from msgspec import Struct
 
 from eager_tern.devices.line_protocol import LineSplitter, encode_durations, encode_hello
 from eager_tern.devices.simulated.orders import Orders
@@ -26,8 +26,7 @@ SILENCE_US = 20_000.0  # told as soon as it has lasted, so that the listener kno
 STRAY_EVERY = 9
 
 
-@dataclass(frozen=True)
-class Impairment:
+class Impairment(Struct, frozen=True):
     """What receiver and handset do to the signal. ``clock`` multiplies every duration."""
 
     jitter_us: float = 18.0
@@ -123,8 +122,7 @@ class StandIn:
             time.sleep(us / 1e6 / self._speed)
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """A key pressed: signed durations (µs, the silence behind each frame included) of its first frame, sent ``count``
     times, and of the frame that follows for as long as it is held. Nothing but ``up`` lets go of it.
     """
@@ -136,8 +134,7 @@ class Order:
     stray: bool = False
 
 
-@dataclass(frozen=True)
-class Manner:
+class Manner(Struct, frozen=True):
     """``speed``: how many times faster than life; ``baud``: speed of the serial line."""
 
     speed: float = 1.0
