@@ -16,6 +16,7 @@ pytest_plugins = ["tests.conftest", "tests.desk.conftest"]  # windows and the de
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 ENVIRONMENT = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
+ENVIRONMENT.pop("PYTHONDONTWRITEBYTECODE", None)  # whoever uses it has its modules compiled
 
 
 def in_turn(one: Callable[[], object], other: Callable[[], object], rounds: int = 5) -> tuple[float, float, float]:

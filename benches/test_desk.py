@@ -12,44 +12,13 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 from tests.handsets import join, nec
 
-from benches.conftest import in_turn, process
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PressReading
-from eager_tern.demo.recipe import make_demo_casebook
 from eager_tern.desk.app import application
 from eager_tern.desk.calipers import Calipers
 from eager_tern.desk.strip import StripTape
 from eager_tern.desk.window import Window
 from eager_tern.session.session import Session
-
-BARE = """
-import numpy
-from PyQt6.QtWidgets import QApplication, QMainWindow
-app = QApplication([])
-window = QMainWindow()
-window.show()
-app.processEvents()
-window.grab()
-"""
-OURS = """
-import sys
-from pathlib import Path
-from eager_tern.desk.app import application
-from eager_tern.desk.window import Window
-app = application()
-window = Window()
-window.show()
-window.open_casebook(Path(sys.argv[1]))
-app.processEvents()
-window.grab()
-"""
-
-
-def test_window_on_screen(tmp_path: Path, script: Callable[[str, str], Path]) -> None:
-    """Aim: within 1.3 times an empty window with NumPy. It takes six: loading 250 modules is most of that."""
-    make_demo_casebook(tmp_path / "d.tern")
-    ours, bare, ratio = in_turn(process(script("o.py", OURS), tmp_path / "d.tern"), process(script("b.py", BARE)))
-    print(f"\nwindow with the demo casebook: {ours:.2f} s, an empty window {bare:.2f} s, ratio {ratio:.2f}")
 
 
 def large_casebook(path: Path, presses: int) -> None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator
+from inspect import cleandoc
 from pathlib import Path
 from typing import Any
 
-import typer
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication, QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
@@ -41,8 +41,7 @@ def icons(share: Path) -> None:
 
 def manual() -> str:
     """The manual page, of the command's own help."""
-    group: Any = typer.main.get_command(app)
-    context = group.make_context("eager-tern", [], resilient_parsing=True)
+    context = app.make_context("eager-tern", [], resilient_parsing=True)
     lines = [
         f'.TH EAGER\\-TERN 1 "" "Eager Tern {__version__}" "User Commands"',
         ".SH NAME", f"eager\\-tern \\- {_roff(ABOUT[0].lower() + ABOUT[1:].rstrip('.'))}",
@@ -51,8 +50,8 @@ def manual() -> str:
         " thing on standard output is one JSON document; messages go to standard error."),
         ".SH COMMANDS",
     ]  # fmt: skip
-    for name in group.list_commands(context):
-        command = group.get_command(context, name)
+    for name in app.list_commands(context):
+        command = app.get_command(context, name)
         lines += _command(command.make_context(name, [], parent=context, resilient_parsing=True))
     lines += [
         ".SH EXIT STATUS", ".TP", "0", "The work was done, even where nothing was recognised.", ".TP", "1",
@@ -78,10 +77,11 @@ EXAMPLES = (
 def _command(context: Any) -> Iterator[str]:
     command = context.command
     usage = " ".join(command.collect_usage_pieces(context))
-    yield from (".SS", f"eager\\-tern {_roff(context.info_name or '')} {_roff(usage)}", _roff(command.help or ""))
+    yield from (".SS", f"eager\\-tern {_roff(context.info_name or '')} {_roff(usage)}")
+    yield from "\n.PP\n".join(map(_roff, cleandoc(command.help or "").split("\n\n"))).splitlines()
     for parameter in command.params:
         record = parameter.get_help_record(context)
-        if record is not None and "--help" not in parameter.opts:
+        if record is not None and record[1] and "--help" not in parameter.opts:
             yield from (".TP", _roff(record[0]), _roff(record[1]))
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from typer.testing import CliRunner, Result
+from click.testing import CliRunner, Result
 
 from eager_tern import __version__
 from eager_tern.cli import app

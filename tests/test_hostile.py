@@ -113,8 +113,8 @@ def test_heavy_files_are_read_or_refused_soon(tmp_path: Path, name: str, content
         ("\n".join(f"a{n}.b.c = 1" for n in range(50_000)), "too long for a sheet"),
         (SHEET.replace("400", "5" * 5000), "digits"),
         ("x = " + "[" * 5000 + "]" * 5000, "without end"),
-        (SHEET.replace("unit_us = 400", "unit_us = inf"), "finite"),
-        (SHEET + '[[fields]]\nname = "z"\nbits = "11"\ndefault = inf\n', "finite"),
+        (SHEET.replace("unit_us = 400", "unit_us = inf"), "unit_us: expected a number below 1e"),
+        (SHEET + '[[fields]]\nname = "z"\nbits = "11"\ndefault = inf\n', "default: expected a number below 1e"),
     ],
 )
 def test_sheets_without_end_are_refused_at_once(text: str, words: str) -> None:

@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import json
-import logging
 import signal
 import sys
-import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterable
 from itertools import count
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any, Literal, get_args
 
-import typer
+import click
 from msgspec.structs import replace
 
 from eager_tern import __version__
@@ -23,21 +21,44 @@ from eager_tern.places import log_path
 from eager_tern.replacing import write_text
 
 ABOUT = "Find out what a remote control, a sensor or a toy is saying."
-app = typer.Typer(no_args_is_help=True, pretty_exceptions_enable=False, help=ABOUT)
-AsJson = Annotated[bool, typer.Option("--json", help="One JSON document on standard output.")]
+AS_PATH = click.Path(path_type=Path)
 PolarityChoice = Literal["mark-low", "mark-high", "auto"]
 PASSWORD = "EAGER_TERN_BROKER_PASSWORD"
 EXPORTS = ("table", "payloads", "header", "c", "python", "sketch", "page", "parcel")
-# How files are read, wherever they are.
-SheetsToo = Annotated[list[Path] | None, typer.Option(help="A protocol sheet to read with, too.")]
-Polarity = Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")]
-OneChannel = Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")]
-SampleType = Annotated[str, typer.Option(help="Type of bare IQ samples, as in cu8 or cf32_le.")]
-Rate = Annotated[float, typer.Option(help="Samples a second, where the file does not say.")]
-Threshold = Annotated[float | None, typer.Option(help="Level of the threshold, in the samples' own units.")]
-Shortest = Annotated[float | None, typer.Option(help="Leave out pulses shorter than this, µs.")]
-ShortestGap = Annotated[float | None, typer.Option(help="The shortest space between frames, µs.")]
-LineCode = Annotated[str, typer.Option("--as", help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1.")]
+option, argument = click.option, click.argument
+
+# What several commands have.
+in_json = option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
+sheets_too = option("--sheet", type=AS_PATH, multiple=True, help="A protocol sheet to read with, too.")
+which_polarity = option(
+    "--polarity",
+    type=click.Choice(get_args(PolarityChoice)),
+    default="auto",
+    show_default=True,
+    help="Which level is a mark.",
+)
+one_channel = option("--channel", type=int, help="Only this channel, counted from 0.")
+of_gadget = option("--gadget", default="", metavar="NAME", help="Which gadget of a casebook.")
+Command = Callable[..., None]
+BY_HAND = (  # how files are read, wherever they are
+    sheets_too,
+    which_polarity,
+    one_channel,
+    option("--samples", default="", metavar="TYPE", help="Type of bare IQ samples, as in cu8 or cf32_le."),
+    option("--rate", type=float, default=0.0, help="Samples a second, where the file does not say."),
+    option("--threshold", type=float, help="Level of the threshold, in the samples' own units."),
+    option("--shortest", type=float, help="Leave out pulses shorter than this, µs."),
+    option("--gap", type=float, help="The shortest space between frames, µs."),
+    option("--as", "line_code", default="", metavar="CODE",
+           help="Read as pulse-distance, pulse-width, biphase or serial:1200-8N1."),
+)  # fmt: skip
+
+
+def by_hand(command: Command) -> Command:
+    """The options of a command that reads files."""
+    for one in reversed(BY_HAND):
+        command = one(command)
+    return command
 
 
 EXAMPLES = """\b
@@ -49,26 +70,19 @@ Examples:
 """
 
 
-def _show_version(asked: bool) -> None:
-    if asked:
-        print(f"eager-tern {__version__}")
-        raise typer.Exit
-
-
-@app.callback(epilog=EXAMPLES)
-def common(
-    version: Annotated[
-        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Show the version and exit.")
-    ] = False,
-) -> None:
-    """Find out what a remote control, a sensor or a toy is saying."""
+@click.group(help=ABOUT, epilog=EXAMPLES, context_settings={"max_content_width": 100})
+@click.version_option(__version__, prog_name="eager-tern", message="%(prog)s %(version)s")
+def app() -> None:
+    """All commands."""
 
 
 def main() -> None:
     """Run the command. What nobody expected is one sentence too; the log says more."""
     try:
-        app()
+        app(prog_name="eager-tern")
     except Exception as error:
+        import logging
+
         from eager_tern.faults import start_log
 
         start_log()
@@ -87,7 +101,7 @@ def _or_complain(work: Callable[[], Any]) -> Any:
         return work()
     except TernError as error:
         _complain(error)
-        raise typer.Exit(1) from None
+        raise SystemExit(1) from None
 
 
 def _stopped_by_signals() -> threading.Event:
@@ -118,22 +132,13 @@ def _say(text: str) -> None:
 
 
 @app.command()
-def read(
-    paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of any kind.")],
-    sheet: SheetsToo = None,
-    polarity: Polarity = "auto",
-    channel: OneChannel = None,
-    samples: SampleType = "",
-    rate: Rate = 0.0,
-    threshold: Threshold = None,
-    shortest: Shortest = None,
-    gap: ShortestGap = None,
-    noise: Annotated[bool, typer.Option("--noise", help="List the stretches that are no signal, too.")] = False,
-    line_code: LineCode = "",
-    why: Annotated[str, typer.Option(help="Say why this sheet (a path or an id) does not fit.")] = "",
-    as_json: AsJson = False,
-) -> None:
-    """Find the frames in captures, name their protocol and extract the fields."""
+@argument("paths", metavar="FILE...", type=AS_PATH, nargs=-1, required=True, help="Captures of any kind.")
+@by_hand
+@option("--noise", is_flag=True, help="List the stretches that are no signal, too.")
+@option("--why", default="", metavar="SHEET", help="Say why this sheet (a path or an id) does not fit.")
+@in_json
+def read(paths: tuple[Path, ...], noise: bool, why: str, as_json: bool, **said: Any) -> None:
+    """Find frames in captures, name their protocol and the fields."""
     from eager_tern.places import sheets_folder
     from eager_tern.protocol.loading import sheets_in, with_own
     from eager_tern.reports.readings import describe_take, readings_document
@@ -142,7 +147,7 @@ def read(
     own, wrong = sheets_in(sheets_folder())
     for problem in wrong:
         _complain(problem)
-    manner = _manner(sheet, polarity, channel, samples, rate, threshold, shortest, gap, line_code)
+    manner = _manner(**said)
     manner = replace(manner, sheets=with_own(manner.sheets, own))
     takes, failed = [], False
     for path in paths:
@@ -164,11 +169,11 @@ def read(
         for one in takes:
             _say("\n".join(describe_take(one, noise, asked)))
     if failed:
-        raise typer.Exit(1)
+        raise SystemExit(1)
 
 
 def _manner(
-    sheet: list[Path] | None, polarity: PolarityChoice, channel: int | None, samples: str, rate: float,
+    sheet: tuple[Path, ...], polarity: PolarityChoice, channel: int | None, samples: str, rate: float,
     threshold: float | None, shortest: float | None, gap: float | None, line_code: str,
 ) -> Any:  # fmt: skip
     """How files are to be read."""
@@ -178,9 +183,9 @@ def _manner(
     from eager_tern.signal.by_hand import ByHand
 
     if samples and not rate:
-        raise typer.BadParameter("--samples needs --rate")
+        raise click.BadParameter("--samples needs --rate")
     described = Description(samples, rate) if samples else None
-    sheets = _or_complain(lambda: tuple(load_sheet(path) for path in sheet or []))
+    sheets = _or_complain(lambda: tuple(load_sheet(path) for path in sheet))
     options = ReadOptions(channel, samples=described, rate_hz=rate or None)
     by_hand = ByHand(None if polarity == "auto" else polarity, threshold, shortest, gap)
     return Manner(sheets, options, by_hand, _said(line_code))
@@ -203,35 +208,25 @@ def _said(line_code: str) -> Any:
     try:
         return said(line_code) if line_code else None
     except ValueError as error:
-        raise typer.BadParameter(str(error)) from None
+        raise click.BadParameter(str(error)) from None
 
 
 @app.command()
+@argument(
+    "paths", metavar="FILE...", type=AS_PATH, nargs=-1, required=True, help="Captures of one gadget, a press each."
+)
+@option("--labels", type=AS_PATH, help="A table: a column file, and one for each thing that was varied.")
+@option("--write-sheet", type=AS_PATH, help="Write a protocol sheet here.")
+@option("--write-up", type=AS_PATH, help="Write the gadget up here, as .html or .md.")
+@option("--proof", is_flag=True, help="Predict frames that were left out of the search, too.")
+@option("--accept", multiple=True, help="A finding that is only possible, by name and positions, to be believed.")
+@by_hand
+@in_json
 def compare(
-    paths: Annotated[list[Path], typer.Argument(metavar="FILE...", help="Captures of one gadget, a press each.")],
-    labels: Annotated[
-        Path | None, typer.Option(help="A table: a column file, and one for each thing that was varied.")
-    ] = None,
-    write_sheet: Annotated[Path | None, typer.Option(help="Write a protocol sheet here.")] = None,
-    write_up: Annotated[Path | None, typer.Option(help="Write the gadget up here, as .html or .md.")] = None,
-    proof: Annotated[
-        bool, typer.Option("--proof", help="Predict frames that were left out of the search, too.")
-    ] = False,
-    accept: Annotated[
-        list[str], typer.Option(help="A finding that is only possible, by name and positions, to be believed.")
-    ] = [],  # noqa: B006  (typer copies it)
-    sheet: SheetsToo = None,
-    polarity: Polarity = "auto",
-    channel: OneChannel = None,
-    samples: SampleType = "",
-    rate: Rate = 0.0,
-    threshold: Threshold = None,
-    shortest: Shortest = None,
-    gap: ShortestGap = None,
-    line_code: LineCode = "",
-    as_json: AsJson = False,
-) -> None:
-    """Lay the frames of one gadget under one another and find out what their bits mean."""
+    paths: tuple[Path, ...], labels: Path | None, write_sheet: Path | None, write_up: Path | None, proof: bool,
+    accept: tuple[str, ...], as_json: bool, **said: Any,
+) -> None:  # fmt: skip
+    """Compare the frames of one gadget: what do their bits mean?"""
     from eager_tern.compare.comparison import accepting, left_open, named, settled
     from eager_tern.compare.comparison import compare as compare_stack
     from eager_tern.compare.proof import left_out, prove
@@ -242,8 +237,8 @@ def compare(
     from eager_tern.intake.publishing import publish
     from eager_tern.reports.comparison import comparison_document, describe_comparison
 
-    manner = _manner(sheet, polarity, channel, samples, rate, threshold, shortest, gap, line_code)
-    gathered = _or_complain(lambda: gather(paths, labels, manner))
+    manner = _manner(**said)
+    gathered = _or_complain(lambda: gather(list(paths), labels, manner))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)
@@ -267,16 +262,15 @@ def compare(
     else:
         _say("\n".join(describe_comparison(found, gathered.names, proved)))
     if gathered.failed:
-        raise typer.Exit(1)
+        raise SystemExit(1)
 
 
 @app.command()
-def make(
-    sheet: Annotated[str, typer.Argument(metavar="SHEET", help="A sheet's path, or the id of a built-in one.")],
-    values: Annotated[list[str] | None, typer.Argument(metavar="field=value...")] = None,
-    to: Annotated[Path | None, typer.Option(help="Write the frame here, in the format the suffix names.")] = None,
-    as_json: AsJson = False,
-) -> None:
+@argument("sheet", help="A sheet's path, or the id of a built-in one.")
+@argument("values", metavar="[field=value...]", nargs=-1)
+@option("--to", type=AS_PATH, help="Write the frame here, in the format the suffix names.")
+@in_json
+def make(sheet: str, values: tuple[str, ...], to: Path | None, as_json: bool) -> None:
     """Make one frame from a sheet, its checks computed."""
     from eager_tern.formats.registry import write_pulses
     from eager_tern.formats.timing_text import to_text
@@ -285,10 +279,10 @@ def make(
     from eager_tern.reports.readings import made_document
 
     given: dict[str, Value] = {}
-    for pair in values or []:
+    for pair in values:
         name, equals, text = pair.partition("=")
         if not equals or not text:
-            raise typer.BadParameter(f'"{pair}" is not of the form field=value')
+            raise click.BadParameter(f'"{pair}" is not of the form field=value')
         given[name] = value_of(text)
 
     def work() -> Any:
@@ -305,13 +299,15 @@ def make(
 
 
 @app.command()
-def convert(
-    source: Annotated[Path, typer.Argument(metavar="IN")],
-    target: Annotated[Path, typer.Argument(metavar="OUT")],
-    polarity: Annotated[PolarityChoice, typer.Option(help="Which level is a mark.")] = "auto",
-    channel: Annotated[int | None, typer.Option(help="Only this channel, counted from 0.")] = None,
-) -> None:
-    """Read a capture in any format and write its pulses in the format that OUT's suffix names."""
+@argument("source", metavar="IN", type=AS_PATH)
+@argument("target", metavar="OUT", type=AS_PATH)
+@which_polarity
+@one_channel
+def convert(source: Path, target: Path, polarity: PolarityChoice, channel: int | None) -> None:
+    """Read a capture in any format and write its pulses in another.
+
+    The suffix of OUT names the format.
+    """
     from eager_tern.formats.capture import ReadOptions
     from eager_tern.formats.registry import read_captures, write_pulses
 
@@ -327,19 +323,19 @@ def convert(
 
 
 @app.command()
-def sources(as_json: AsJson = False) -> None:
-    """List the live sources found on this machine, the simulated ones included."""
+@in_json
+def sources(as_json: bool) -> None:
+    """List the live sources on this machine, simulated ones too."""
     from eager_tern.demo.playing import list_sources
 
     _list("sources", list_sources(), as_json)
 
 
 @app.command()
-def record(
-    source: Annotated[str, typer.Argument(metavar="SOURCE", help="A source's id, as `eager-tern sources` lists it.")],
-    target: Annotated[Path, typer.Argument(metavar="OUT")],
-    seconds: Annotated[float, typer.Option(min=0.1, help="How long to listen.")] = 10.0,
-) -> None:
+@argument("source", help="A source's id, as `eager-tern sources` lists it.")
+@argument("target", metavar="OUT", type=AS_PATH)
+@option("--seconds", type=click.FloatRange(min=0.1), default=10.0, show_default=True, help="How long to listen.")
+def record(source: str, target: Path, seconds: float) -> None:
     """Record raw pulses from a live source to a file."""
     from eager_tern.demo.playing import open_source
     from eager_tern.intake.recording import record as record_to
@@ -354,45 +350,49 @@ def record(
         if recorded.pulses.durations_us.size:
             print(f"{recorded.path}: {recorded.pulses.durations_us.size} pulses", file=sys.stderr)
         if recorded.trouble or recorded.path != target:
-            raise typer.Exit(1)
+            raise SystemExit(1)
 
     _or_complain(work)
 
 
 @app.command()
-def targets(as_json: AsJson = False) -> None:
-    """List what can send on this machine, the simulated gadgets included; a file is a target, too."""
+@in_json
+def targets(as_json: bool) -> None:
+    """List what can send on this machine, simulated gadgets too.
+
+    A file is a target as well.
+    """
     from eager_tern.demo.playing import list_targets
 
     _list("targets", list_targets(), as_json)
 
 
 @app.command()
+@argument("target", help="As `eager-tern targets` lists it, or a file.")
+@argument("what", help="A capture, a sheet or a casebook.")
+@argument("args", metavar="[ARG...]", nargs=-1, help="Labels of keys, or field=value for a sheet.")
+@option("--press", type=click.IntRange(min=0), help="Only this press of a capture, counted from 0.")
+@option("--times", type=click.IntRange(min=0), default=0, help="Frames of each press in all; 0: as many as it has.")
+@option(
+    "--every", type=float, default=0.5, show_default=True, help="From the end of a press to the start of the next, s."
+)
+@option("--carrier", type=click.FloatRange(min=0), help="Carrier, Hz; 0: none, for a radio transmitter.")
+@option("--as-recorded", is_flag=True, help="Raw timings, whatever a sheet could make.")
+@of_gadget
+@option("--routine", type=AS_PATH, help="A text of steps, as in a shot list, for a casebook.")
+@option("--echo", default="", metavar="SOURCE", help="Listen meanwhile, and compare.")
+@in_json
 def send(
-    target: Annotated[str, typer.Argument(metavar="TARGET", help="As `eager-tern targets` lists it, or a file.")],
-    what: Annotated[str, typer.Argument(metavar="WHAT", help="A capture, a sheet or a casebook.")],
-    args: Annotated[
-        list[str] | None, typer.Argument(metavar="[ARG...]", help="Labels of keys, or field=value for a sheet.")
-    ] = None,
-    press: Annotated[int | None, typer.Option(min=0, help="Only this press of a capture, counted from 0.")] = None,
-    times: Annotated[int, typer.Option(min=0, help="Frames of each press in all; 0: as many as it has.")] = 0,
-    every: Annotated[float, typer.Option(help="From the end of a press to the start of the next, s.")] = 0.5,
-    carrier: Annotated[float | None, typer.Option(min=0, help="Carrier, Hz; 0: none, for a radio transmitter.")] = None,
-    as_recorded: Annotated[
-        bool, typer.Option("--as-recorded", help="Raw timings, whatever a sheet could make.")
-    ] = False,
-    gadget: Annotated[str, typer.Option(help="Which gadget of a casebook.")] = "",
-    routine: Annotated[Path | None, typer.Option(help="A text of steps, as in a shot list, for a casebook.")] = None,
-    echo: Annotated[str, typer.Option(metavar="SOURCE", help="Listen meanwhile, and compare.")] = "",
-    as_json: AsJson = False,
-) -> None:
-    """Say presses to whatever can send them, and hear what comes of it."""
+    target: str, what: str, args: tuple[str, ...], press: int | None, times: int, every: float, carrier: float | None,
+    as_recorded: bool, gadget: str, routine: Path | None, echo: str, as_json: bool,
+) -> None:  # fmt: skip
+    """Say presses to what can send them, and hear what comes of it."""
     from eager_tern.demo.playing import open_ear, open_target
     from eager_tern.reports.sent import describe_sent, sent_document
     from eager_tern.sending.order import Order, ordered, send_order
 
     stopped = _stopped_by_signals()
-    order = Order(what, tuple(args or ()), press, times, every, carrier, as_recorded, gadget, routine)
+    order = Order(what, args, press, times, every, carrier, as_recorded, gadget, routine)
 
     def work() -> Any:
         presses, sheets = ordered(order)
@@ -407,20 +407,19 @@ def send(
         _say("\n".join(describe_sent(done, bool(echo))))
     if done.trouble:
         _complain(done.trouble)
-        raise typer.Exit(1)
+        raise SystemExit(1)
     if stopped.is_set():
-        raise typer.Exit(130)
+        raise SystemExit(130)
     if echo and not all(one is not None and one.same_bits for one in done.echoes):
-        raise typer.Exit(3)
+        raise SystemExit(3)
 
 
 @app.command()
-def echo(
-    meant: Annotated[Path, typer.Argument(metavar="MEANT")],
-    heard: Annotated[Path, typer.Argument(metavar="HEARD")],
-    as_json: AsJson = False,
-) -> None:
-    """Hold two captures against each other: what was meant, and what was heard of it."""
+@argument("meant", type=AS_PATH)
+@argument("heard", type=AS_PATH)
+@in_json
+def echo(meant: Path, heard: Path, as_json: bool) -> None:
+    """Hold what was HEARD against what was MEANT: two captures."""
     from eager_tern.intake.files import read_file
     from eager_tern.protocol.loading import library
     from eager_tern.reports.sent import describe_echoes, echo_document
@@ -440,28 +439,35 @@ def echo(
     else:
         _say("\n".join(describe_echoes(presses, found)))
     if not all(one is not None and one.right for one in found):
-        raise typer.Exit(3)
+        raise SystemExit(3)
 
 
 @app.command("export")
-def take_home(
-    what: Annotated[str, typer.Argument(metavar="WHAT", help="A casebook, a sheet's path or a built-in sheet's id.")],
-    kinds: Annotated[
-        list[str], typer.Option("--as", metavar="KIND", help=f"One of {', '.join(EXPORTS)}; several may be given.")
-    ],
-    to: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the files go; it is made if need be.")],
-    gadget: Annotated[str, typer.Option(help="Which gadget of a casebook.")] = "",
-    template: Annotated[
-        str, typer.Option(help="For payloads: full, code, raw, fields, or a text such as '{label} {code}'.")
-    ] = "full",
-) -> None:
-    """Take a gadget home: as tables, messages, C, Python, a sketch, a page or a parcel."""
+@argument("what", help="A casebook, a sheet's path or a built-in sheet's id.")
+@option(
+    "--as",
+    "kinds",
+    metavar="KIND",
+    multiple=True,
+    required=True,
+    help=f"One of {', '.join(EXPORTS)}; several may be given.",
+)
+@option("--to", metavar="FOLDER", type=AS_PATH, required=True, help="Where the files go; it is made if need be.")
+@of_gadget
+@option(
+    "--template",
+    default="full",
+    show_default=True,
+    help="For payloads: full, code, raw, fields, or a text such as '{label} {code}'.",
+)
+def take_home(what: str, kinds: tuple[str, ...], to: Path, gadget: str, template: str) -> None:
+    """Take a gadget home, in one form or several."""
     from eager_tern.export.subject import subject_of
     from eager_tern.export.writing import KINDS, write_out
 
     for kind in kinds:
         if kind not in KINDS:
-            raise typer.BadParameter(f'"{kind}" is none of {", ".join(KINDS)}', param_hint="--as")
+            raise click.BadParameter(f'"{kind}" is none of {", ".join(KINDS)}', param_hint="--as")
     wanted = [KINDS[kind] for kind in dict.fromkeys(kinds)]
     files = _or_complain(lambda: write_out(subject_of(what, gadget), wanted, to, template))
     for file in files:
@@ -469,21 +475,24 @@ def take_home(
 
 
 @app.command()
+@argument("source", help="A source's id, as `eager-tern sources` lists it.")
+@option("--broker", metavar="ADDRESS", required=True, help="mqtt://[USER@]HOST[:PORT], or mqtts:// for TLS.")
+@option("--prefix", default="eager-tern", show_default=True, help="What all topics begin with.")
+@option("--casebook", type=AS_PATH, help="Whose labels and sheets are used.")
+@of_gadget
+@option("--target", default="", help="What sends, as `eager-tern targets` lists it.")
+@sheets_too
+@option("--pulses", is_flag=True, help="Tell raw timings, too.")
+@option("--password-file", type=AS_PATH, help=f"Its first line is the password; else {PASSWORD} has it.")
+@option("--ca-file", type=AS_PATH, help="Certificates to trust instead of the system's.")
 def bridge(
-    source: Annotated[str, typer.Argument(metavar="SOURCE", help="A source's id, as `eager-tern sources` lists it.")],
-    broker: Annotated[str, typer.Option(metavar="ADDRESS", help="mqtt://[USER@]HOST[:PORT], or mqtts:// for TLS.")],
-    prefix: Annotated[str, typer.Option(help="What all topics begin with.")] = "eager-tern",
-    casebook: Annotated[Path | None, typer.Option(help="Whose labels and sheets are used.")] = None,
-    gadget: Annotated[str, typer.Option(help="Which gadget of the casebook.")] = "",
-    target: Annotated[str, typer.Option(help="What sends, as `eager-tern targets` lists it.")] = "",
-    sheet: SheetsToo = None,
-    pulses: Annotated[bool, typer.Option("--pulses", help="Tell raw timings, too.")] = False,
-    password_file: Annotated[
-        Path | None, typer.Option(help=f"Its first line is the password; else {PASSWORD} has it.")
-    ] = None,
-    ca_file: Annotated[Path | None, typer.Option(help="Certificates to trust instead of the system's.")] = None,
-) -> None:
-    """Publish every press to an MQTT broker, and send what it asks for, until stopped."""
+    source: str, broker: str, prefix: str, casebook: Path | None, gadget: str, target: str, sheet: tuple[Path, ...],
+    pulses: bool, password_file: Path | None, ca_file: Path | None,
+) -> None:  # fmt: skip
+    """Publish presses to an MQTT broker, and send what it asks for.
+
+    It goes on until it is stopped.
+    """
     import os
 
     from eager_tern.bridge.bridging import Speaker, known_in, publish_heard, topic_name
@@ -500,13 +509,13 @@ def bridge(
     try:
         address = address_of(broker)
     except InputError as error:
-        raise typer.BadParameter(error.reason, param_hint="--broker") from None
+        raise click.BadParameter(error.reason, param_hint="--broker") from None
 
     def work() -> None:
         known = known_in(casebook, gadget) if casebook is not None else None
         topics = topics_of(prefix, topic_name(source, known))
         own = [
-            *(load_sheet(path) for path in sheet or []),
+            *(load_sheet(path) for path in sheet),
             *(known.sheets if known else ()),
             *sheets_in(sheets_folder())[0],
         ]
@@ -535,16 +544,17 @@ def bridge(
 
 
 @app.command()
-def demo(
-    headless: Annotated[bool, typer.Option("--headless", help="Run the example without a window.")] = False,
-    folder: Annotated[Path | None, typer.Option(help="Where the headless example leaves its files.")] = None,
-) -> None:
-    """Open the demo casebook, or run the whole example without a window."""
+@option("--headless", is_flag=True, help="Run the example without a window.")
+@option("--folder", type=AS_PATH, help="Where the headless example leaves its files.")
+def demo(headless: bool, folder: Path | None) -> None:
+    """Open the demo casebook, or run the example without a window."""
     if not headless:
         from eager_tern.demo.place import demo_casebook_path
         from eager_tern.desk.app import run
 
-        raise typer.Exit(run(_or_complain(demo_casebook_path)))
+        raise SystemExit(run(_or_complain(demo_casebook_path)))
+    import tempfile
+
     from eager_tern.demo.headless import run_demo
 
     started = time.monotonic()
@@ -563,14 +573,13 @@ def demo(
         print("  " + "  ".join(str(path) for path in result.exported))
     print(f"{time.monotonic() - started:.1f} s")
     if not good:
-        raise typer.Exit(1)
+        raise SystemExit(1)
 
 
 @app.command("open")
-def open_window(
-    paths: Annotated[list[Path] | None, typer.Argument(metavar="[FILE...]", help="A casebook, or captures.")] = None,
-) -> None:
+@argument("paths", metavar="[FILE...]", type=AS_PATH, nargs=-1)
+def open_window(paths: tuple[Path, ...]) -> None:
     """Open the window."""
     from eager_tern.desk.app import run
 
-    raise typer.Exit(run(*(paths or [])))
+    raise SystemExit(run(*paths))

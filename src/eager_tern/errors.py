@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import get_close_matches
 
 
 class TernError(Exception):
@@ -12,6 +11,8 @@ class TernError(Exception):
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:
     """A suggestion to stand behind a reason, where a known word is much like the one that was typed; else empty."""
+    from difflib import get_close_matches  # only who errs needs it
+
     near = get_close_matches(word, list(known), n=1, cutoff=0.6)
     return f'; did you mean "{near[0]}"?' if near else ""
 

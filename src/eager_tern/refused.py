@@ -39,7 +39,7 @@ def path_and_reason(error: Exception) -> tuple[Path, str]:
         return path, f"is no JSON document ({said})"
     said = re.sub(r"`([a-z |]+)`", lambda kinds: " or ".join(WORDS.get(k, k) for k in kinds[1].split(" | ")), said)
     for sign, words in COMPARED:
-        said = re.sub(rf" {sign} ([\d.]+?)(?:\.0)?$", rf" {words} \1", said)
+        said = re.sub(rf" {sign} (\S+?)(?:\.0)?$", rf" {words} \1", said)
     return path, said[:1].lower() + said[1:] + (" as a key" if ending is not None and ending["key"] else "")
 
 

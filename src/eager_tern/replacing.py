@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import shutil
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -36,6 +34,9 @@ def replacing(path: Path) -> Iterator[Path]:
     when it ends well; where it does not, what was there before is as it was. Raises InputError for what the system
     refuses.
     """
+    import shutil  # what only reads needs neither
+    import tempfile
+
     folder: Path | None = None
     try:
         if path.is_dir():

@@ -9,7 +9,7 @@ from xml.etree import ElementTree
 
 import numpy as np
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
 from eager_tern.cli import app
 from eager_tern.compare.labels import parse_labels

@@ -10,8 +10,8 @@ from typing import cast
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from msgspec.structs import replace
-from typer.testing import CliRunner
 
 from eager_tern.cli import EXPORTS, app
 from eager_tern.errors import InputError

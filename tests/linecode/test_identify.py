@@ -8,9 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eager_tern.linecode.clock import expected_durations, fit_clock
-from eager_tern.linecode.clusters import find_clusters, quantile, split_in_two
+from eager_tern.linecode.clusters import find_clusters, split_in_two
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import probabilities
+from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import nec, rc5, record, sony
 

@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eager_tern.linecode.clusters import are_even, find_clusters, quantile
+from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.lengths import centres_of, lengths_of
+from eager_tern.signal.order import quantile
 
 some_lengths = st.lists(st.lists(st.sampled_from([200.0, 250.0, 300.0, 450.0, 900.0]), max_size=12), min_size=1)
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.cli import app

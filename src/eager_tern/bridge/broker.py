@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ssl
 import time
 from collections import deque
 from collections.abc import Callable
@@ -106,6 +105,8 @@ class Broker:
         if address.user or password:
             client.username_pw_set(address.user, password or None)
         if address.tls:
+            import ssl
+
             try:
                 client.tls_set(ca_certs=str(ca_file) if ca_file is not None else None, cert_reqs=ssl.CERT_REQUIRED)
             except (OSError, ssl.SSLError):
@@ -122,6 +123,8 @@ class Broker:
 
         Raises InputError where its certificate is not to be trusted, and where it refuses us.
         """
+        import ssl  # what most windows never need
+
         there = True
         try:
             self._client.connect(self.address.host, self.address.port, KEEP_ALIVE_S)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from eager_tern.casebook.file import MAGIC
+from eager_tern.casebook.signature import MAGIC
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Gadget
 from eager_tern.errors import InputError, did_you_mean

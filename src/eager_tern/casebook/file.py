@@ -11,14 +11,13 @@ from contextlib import closing, suppress
 from importlib.resources import files
 from pathlib import Path
 
+from eager_tern.casebook.signature import SUFFIX
 from eager_tern.errors import InputError
 from eager_tern.replacing import not_written
 
 APPLICATION_ID = 0x5465726E  # "Tern", where SQLite and file(1) look for it
 SCHEMA = 6
 PLACED_BY_TIME = 5  # schema from which a press is told by when it begins, no longer by the index of its first mark
-SUFFIX = ".tern"
-MAGIC = b"SQLite format 3\0"
 BESIDE = ("-wal", "-shm", "-journal")  # what SQLite keeps beside a database that is being changed
 # What reading a database may raise: one whose own words are damaged cannot even say so.
 FAULTS = (sqlite3.Error, UnicodeError, OverflowError)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.number import Encoding, decoded
 from eager_tern.compare.stack import Label, Stack, numbers
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
 FEWEST_TYPED = 3
@@ -56,9 +57,9 @@ def fitted(raw: NDArray[np.int64], values: Floats) -> tuple[float, float, float]
     some = np.unique(np.linspace(0, known.size - 1, MOST_PAIRED).astype(int))
     one, other = (some[each] for each in np.triu_indices(some.size, 1))
     run = x[other] - x[one]
-    scale = float(np.median((y[other] - y[one])[run != 0] / run[run != 0])) if run.any() else 0.0
+    scale = median((y[other] - y[one])[run != 0] / run[run != 0]) if run.any() else 0.0
     same = float((off_x @ off_y) ** 2 / ((off_x @ off_x) * (off_y @ off_y)))
-    return scale, float(np.median(y - scale * x)), same
+    return scale, median(y - scale * x), same
 
 
 def follow(stack: Stack, name: str, times_s: Floats) -> Curve | None:

@@ -17,6 +17,7 @@ from eager_tern.compare.contiguous import laid_cost, offset_cost
 from eager_tern.compare.evidence import turns
 from eager_tern.compare.number import Encoding, Ints, Number, decoded
 from eager_tern.compare.stack import ENOUGH_ROWS, BitRows, raw_numbers
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
 MOST_PLANES = 14
@@ -148,7 +149,7 @@ def _assembled(bits: BitRows, values: Floats, state: _State, encoding: Encoding,
         positions = _with_sign(positions, bits)
     raw = decoded(raw_numbers(bits, positions), encoding, len(positions))
     scale = -step if state.turned else step
-    offset = round(float(np.median(values - raw * scale)), 9)
+    offset = round(median(values - raw * scale), 9)
     holds = np.abs(raw * scale + offset - values) < 1e-6 * max(1.0, step)
     planes = [column for column in chosen if column is not None]
     chance = _chance(bits, planes, int(np.sum(~holds)), len(state.choices))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from importlib.resources import files
 from itertools import product
@@ -29,7 +30,7 @@ class Planned(Struct, frozen=True):
 
 
 class PlannedGadget(Struct, frozen=True, dict=True):
-    """``sheet_file`` is what the gadget understands; nobody at the observatory has seen it.
+    """``sheet_file`` is what the gadget understands; nobody at the observatory has seen it. ``plan`` makes its presses.
 
     The demo casebook begins with the first ``taken`` presses, ``between_s`` apart, of which ``mistaken`` is labelled
     with what had been meant, not what was pressed.
@@ -38,10 +39,14 @@ class PlannedGadget(Struct, frozen=True, dict=True):
     name: str
     about: str
     sheet_file: str
-    presses: tuple[Planned, ...]
+    plan: Callable[[], tuple[Planned, ...]]
     taken: int
     between_s: float = 2.4
     mistaken: int | None = None
+
+    @cached_property
+    def presses(self) -> tuple[Planned, ...]:
+        return self.plan()
 
     @cached_property
     def sheet(self) -> Sheet:
@@ -127,7 +132,7 @@ CABINET = PlannedGadget(
     "Climate cabinet",
     "Keeps the specimen store dry and cool. Its handset sends the whole state with every press.",
     "climate-cabinet.toml",
-    _cabinet_presses(),
+    _cabinet_presses,
     taken=44,
     mistaken=31,
 )
@@ -135,14 +140,14 @@ SHUTTERS = PlannedGadget(
     "Window shutters",
     "The hide's three shutters and their radio handset.",
     "window-shutters.toml",
-    _shutter_presses(),
+    _shutter_presses,
     taken=12,
 )
 TIDE_GAUGE = PlannedGadget(
     "Tide gauge",
     "Hangs under the jetty and sends level and water temperature by radio, every quarter of an hour.",
     "tide-gauge.toml",
-    _gauge_readings(),
+    _gauge_readings,
     taken=66,
     between_s=900.0,
 )
@@ -150,7 +155,7 @@ TURNSTILE = PlannedGadget(
     "Turnstile",
     "Counts the visitors at the path to the cliffs and sends bytes over a light beam.",
     "turnstile.toml",
-    _turnstile_passages(),
+    _turnstile_passages,
     taken=30,
     between_s=40.0,
 )

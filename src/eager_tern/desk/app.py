@@ -11,7 +11,7 @@ from PyQt6.QtCore import QTimer, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QApplication
 
-from eager_tern.casebook.file import SUFFIX
+from eager_tern.casebook.signature import SUFFIX
 from eager_tern.desk.one_window import Doorway, hand_over
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.theme import load_fonts, text_font

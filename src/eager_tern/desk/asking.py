@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from eager_tern.casebook.file import SUFFIX
+from eager_tern.casebook.signature import SUFFIX
 from eager_tern.formats.iq import RAW_SUFFIXES
 from eager_tern.texts import tr
 

@@ -109,7 +109,8 @@ class Start(QScrollArea):
         for button in (self.tour, self.demo, self.new, self.open):
             button.setVisible(not has_casebook)
         self._drop.setVisible(not has_casebook)
-        self._look()
+        if self.isVisible():
+            self._look()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._timer.start()

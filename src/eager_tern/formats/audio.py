@@ -15,6 +15,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.signal.carrier import duty_in_bursts
 from eager_tern.signal.keying import pulses_of_bursts
+from eager_tern.signal.order import median
 from eager_tern.signal.quality import CLIPS, clips
 from eager_tern.signal.radio import Transmission, find_transmissions
 from eager_tern.signal.recording import Recording
@@ -130,12 +131,12 @@ def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]
 
 
 def _level(found: Transmission) -> float:
-    return float(np.median([burst.level for burst in found.bursts]))
+    return median([burst.level for burst in found.bursts])
 
 
 def _buried(found: Transmission, rate_hz: float) -> bool:
     """Whether noise, rather than a line's own swing, is what makes the recording so much larger than the carrier."""
-    return float(np.median([b.level**2 / (b.noise * rate_hz) for b in found.bursts])) < 1.0
+    return median([b.level**2 / (b.noise * rate_hz) for b in found.bursts]) < 1.0
 
 
 def _blocks(file: Any, channel: int, wrong: list[str]) -> Iterator[Values]:

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
 from msgspec.structs import replace
 
-from eager_tern.casebook.file import MAGIC, SUFFIX, DamagedError
-from eager_tern.casebook.rescue import rescue
-from eager_tern.casebook.store import Casebook
+from eager_tern.casebook.signature import MAGIC, SUFFIX
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.signal.values import Pulses, signed_from_start
@@ -22,6 +19,9 @@ def claims(head: bytes, suffix: str) -> bool:
 
 def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """Every take that is not hidden; of a damaged casebook, those that can be had. Raises InputError."""
+    from eager_tern.casebook.file import DamagedError
+    from eager_tern.casebook.store import Casebook  # SQLite is loaded where there is a casebook
+
     try:
         casebook = Casebook.open(path, read_only=True)
     except DamagedError:
@@ -46,6 +46,10 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
 
 def _read_rescued(path: Path) -> list[Capture]:
     """The takes that can be had of a damaged casebook, which stays as it is."""
+    import tempfile
+
+    from eager_tern.casebook.rescue import rescue
+
     with tempfile.TemporaryDirectory(prefix="eager-tern-") as folder:
         found = rescue(path, Path(folder) / "rescued.tern")
         warning = f"is damaged; {found.had}"
@@ -60,6 +64,8 @@ def _warned(capture: Capture, warnings: tuple[str, ...]) -> Capture:
 
 def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """A new casebook with one gadget and one take."""
+    from eager_tern.casebook.store import Casebook
+
     casebook = Casebook.create(path)
     try:
         take = casebook.add_take(casebook.add_gadget(path.stem), path.name, FORMAT.name, carrier_hz=pulses.carrier_hz)

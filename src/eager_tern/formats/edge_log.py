@@ -19,6 +19,7 @@ from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.rates import clock_named, rate_named, unit_named
 from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
+from eager_tern.signal.order import median
 from eager_tern.signal.threshold import edges_of_changes
 from eager_tern.signal.values import Edges, Floats, Pulses
 
@@ -170,7 +171,7 @@ def _scale(log: _Log, column: int, intervals: Floats) -> float:
     """What one of a column's numbers is, µs."""
     if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
         return unit
-    usual = float(np.median(intervals[intervals > 0]))
+    usual = median(intervals[intervals > 0])
     if usual > LIKELY_US and (tick_us := clock_named(log.rows.words)) is not None:
         return tick_us
     return 1e6 if usual < LIKELY_S else 1e3 if usual < LIKELY_MS else 1.0

@@ -20,6 +20,7 @@ from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import UNITS_US, rate_named
 from eager_tern.formats.rows import LINE
+from eager_tern.signal.order import median
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_changes, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses
 
@@ -258,7 +259,7 @@ def _sample_rate(times: Floats) -> float | None:
     if times.size < 16:
         return None
     steps = np.diff(times)
-    usual = float(np.median(steps))
+    usual = median(steps)
     if usual <= 0 or np.any(np.abs(steps - usual) > 0.1 * usual):
         return None
     return float((times.size - 1) / (times[-1] - times[0]) * 1e6)

@@ -7,7 +7,6 @@ their presses (µs from the start). Recordings are timing text, sheets TOML. doc
 from __future__ import annotations
 
 import json
-import zipfile
 from pathlib import Path
 from typing import Annotated
 
@@ -110,6 +109,8 @@ def _text(path: Path, name: str) -> str:
 
 def _member(path: Path, name: str) -> bytes:
     """A file of the archive. Raises InputError."""
+    import zipfile  # where there is a parcel
+
     try:
         with zipfile.ZipFile(path) as archive:
             if archive.getinfo(name).file_size > MOST_BYTES:

@@ -16,6 +16,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.formats.rates import UNITS_US, unit_named
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
 FEWEST_ROWS = 4
@@ -296,14 +297,14 @@ def roles_of(rows: Rows) -> Roles:
         steps = np.diff(known)
         if not steps.any():
             continue  # the number of a pin, or of a channel
-        if set(np.unique(known).tolist()) == {0.0, 1.0}:
+        if ((known == 0) | (known == 1)).all():
             if (steps < 0).any():  # else it tells two presses apart
                 levels.append(column)
         elif np.mean(steps == 1) > MOSTLY:
             counters.append(at)
         elif np.mean(steps >= 0) > MOSTLY and np.mean(steps > 0) > COARSEST:
             times.append(at)
-        elif float(np.median(np.abs(known))) * unit_of(rows, at) >= SHORTEST_US:
+        elif median(np.abs(known)) * unit_of(rows, at) >= SHORTEST_US:
             durations.append(at)
     return Roles(times, durations, counters, levels[0] if levels else np.empty(0), len(levels))
 

@@ -15,6 +15,7 @@ from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
 from eager_tern.formats.written import COMMENT, WORDS, Burst, as_written, names_levels
 from eager_tern.signal.assumed import SURE_GAP_US
+from eager_tern.signal.order import median
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_from_start
 
@@ -109,16 +110,16 @@ def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
     """What 1 stands for, µs, where the numbers are too small for microseconds; and what is to be said of it."""
     if has_words(text) and (unit_us := tick_named(text)) is not None:
         return unit_us, ()
-    median = float(np.median(np.abs(values)))
-    if values.size < FEWEST_IN_UNITS or not 0 < median < TINY_US:
+    usual = median(np.abs(values))
+    if values.size < FEWEST_IN_UNITS or not 0 < usual < TINY_US:
         return 1.0, ()
     rate = rate_named(text)
     unit_us = 1e6 / rate if rate else unit_named(text) or 1.0
     if unit_us == 1.0 and (values % 1).any():  # nobody writes fractions of a few microseconds
-        unit_us = 1e6 if median < SECONDS else 1e3
+        unit_us = 1e6 if usual < SECONDS else 1e3
     if unit_us > 1.0:
         return unit_us, (f"its durations are taken for numbers of {unit_us:g} µs",)
-    words = f"its durations are a few microseconds (median {median:g}): where they are in another unit, write it in the"
+    words = f"its durations are a few microseconds (median {usual:g}): where they are in another unit, write it in the"
     return 1.0, (f'{words} text, as in "# ms" or "# tick = 50 us"',)
 
 

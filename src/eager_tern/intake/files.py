@@ -28,6 +28,7 @@ from eager_tern.protocol.take import (
 )
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
+from eager_tern.signal.order import median
 from eager_tern.signal.quality import advice_on
 from eager_tern.signal.values import Polarity, Pulses
 
@@ -94,7 +95,7 @@ def before_reading(capture: Capture, sheets: Sequence[Sheet], by_hand: ByHand) -
         pulses, _ = capture.marks(polarity)
         cut = begins_in_mark(capture.edges, polarity)
     deviations = [burst.deviation_hz for burst in capture.bursts if burst.deviation_hz]
-    deviation = float(np.median(deviations)) if deviations else None
+    deviation = median(deviations) if deviations else None
     measured = Measured(capture.keying, deviation, capture.duty, faint)
     return FileTake(capture, polarity, TakeRead(clean_marks(pulses, by_hand), (), ()), measured, by_hand, cut)
 

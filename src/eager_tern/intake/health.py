@@ -8,6 +8,7 @@ import numpy as np
 from msgspec import Struct, field
 
 from eager_tern.devices.serial_port import Received
+from eager_tern.signal.order import median
 from eager_tern.signal.quality import CHATTER_US, FEWEST_PULSES, FEWEST_SAMPLES
 
 SILENT_FROM_THE_START_S = 3.0
@@ -88,7 +89,7 @@ class Health(Struct):
             words = f"Too coarse: about {short / self._tick_us:.0f} ticks a pulse"
             found.append(Trouble(words, "use a recorder with a finer clock"))
         recent = self._last_press is not None and now - self._last_press < LATELY_S
-        if _count(self._marks) > BUSY * LATELY_S / 2 and not recent and float(np.median(pulses)) < CHATTER_US:
+        if _count(self._marks) > BUSY * LATELY_S / 2 and not recent and median(pulses) < CHATTER_US:
             found.append(Trouble("Chatter without a frame", "the receiver hears nothing: bring the gadget nearer"))
         return found
 

@@ -40,20 +40,6 @@ def split_in_two(durations_us: Floats) -> float:
     return float((ordered[cut] + ordered[cut + 1]) / 2)
 
 
-def quantile(lengths: Floats, part: float) -> Floats:
-    """The length below which that part of them lies, between neighbours where it falls between them; shape (..., n) to
-    (...).
-
-    What ``np.quantile`` gives along the last axis, at a tenth of its price: it is asked of every burst.
-    """
-    ordered = np.sort(lengths)
-    last = ordered.shape[-1] - 1
-    below, over = divmod(last * part, 1.0)
-    low, high = ordered[..., int(below)], ordered[..., min(int(below) + 1, last)]
-    found: Floats = low + over * (high - low)
-    return found
-
-
 def are_even(durations_us: Floats) -> bool:
     """Whether all pulses are of one length, as in a run-in or a tone: no frame is to be found in these.
 

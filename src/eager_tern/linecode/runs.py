@@ -19,12 +19,13 @@ from eager_tern.linecode import prices
 from eager_tern.linecode.biphase import edges_on_grid, grid_expected, guess_unit
 from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import SAME_RATIO, are_even, quantile, split_in_two
+from eager_tern.linecode.clusters import SAME_RATIO, are_even, split_in_two
 from eager_tern.linecode.levels import FEWEST_OF_EACH, centres_of, levels_of
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
 from eager_tern.signal.assumed import CLOCK_WANDERS, LONGEST_IN_DATA_US, USUAL_JITTER_US
+from eager_tern.signal.order import quantile
 from eager_tern.signal.stretches import stretches
 from eager_tern.signal.values import Floats
 

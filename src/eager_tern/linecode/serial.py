@@ -10,11 +10,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.serial_grid import FACTORS, CharacterGrid, clocks_about, on_known_grid, on_serial_grid, rms_of
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.assumed import SPEED_SIGMA
+from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7

@@ -55,6 +55,7 @@ from eager_tern.signal.assumed import (
     SURE_GAP_US,
 )
 from eager_tern.signal.bursts import GapSettings, split_bursts
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_IN_COPY = 9  # of a frame that a gap set by hand leaves by itself
@@ -301,7 +302,7 @@ def _parted(burst: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
     rests = 2 * np.flatnonzero(spaces > bound) + 1
     edges = burst.edge_times_us
     spans = list(zip([0, *(rests + 1).tolist()], [*(rests - 1).tolist(), d.size - 1], strict=True))
-    usual = float(np.median(d[0::2]))
+    usual = median(d[0::2])
     spans = [(first, last) for first, last in spans if first < last or d[first] > usual]
     pieces = [burst.part(first, last, edges) for first, last in spans]
     read = read_by_sheets(pieces, sheets)

@@ -10,7 +10,6 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.clusters import quantile
 from eager_tern.linecode.likeliest import CodeShape, likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
 from eager_tern.protocol.reading import SERIAL, Reading, by_size, fits_closely, read_by_sheets, read_frame
@@ -19,6 +18,7 @@ from eager_tern.protocol.shapes import code_shapes
 from eager_tern.protocol.tolerance import coarsest
 from eager_tern.signal.assumed import LONGEST_FRAME_US
 from eager_tern.signal.evidence import LineEvidence
+from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats, Pulses
 
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame

@@ -20,6 +20,7 @@ from eager_tern.protocol.reading import Reading, symbol_numbers
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import part_pulses
 from eager_tern.signal.assumed import LONGEST_SILENCE_US, SURE_GAP_US, USUAL_REST_US
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats, Pulses
 
 NEAR_WHOLE, SUM_NEAR_WHOLE = 0.045, 0.025  # of a unit: symbols that are taken for whole ones
@@ -212,7 +213,7 @@ def _symbols_missing(lines: Sequence[LineReading | Reading]) -> int:
     first = lines[0]
     if first.code in ("biphase", "async-serial"):  # whose lengths follow from the unit
         return 0
-    return first.symbols - np.unique(np.concatenate([symbol_numbers(line) for line in lines])).size
+    return first.symbols - len({number for line in lines for number in symbol_numbers(line).tolist()})
 
 
 def _own_lines(frame: Frame) -> list[LineReading]:
@@ -380,7 +381,7 @@ def _rest_us(frames: Sequence[Frame]) -> float:
     ordered = sorted(frames, key=lambda frame: frame.pulses.start_us)
     rests = [b.pulses.start_us - a.pulses.end_us for a, b in pairwise(ordered)]
     usual = [rest for rest in rests if 0 < rest < LONGEST_SILENCE_US]
-    return float(np.median(usual)) if usual else USUAL_REST_US
+    return median(usual) if usual else USUAL_REST_US
 
 
 def _identifier(name: str) -> str:

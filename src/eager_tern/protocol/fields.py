@@ -6,8 +6,7 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal, TypeVar
 
-from msgspec import Meta, Struct, convert
-from msgspec.structs import fields
+from msgspec import NODEFAULT, Meta, Struct, convert
 
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.positions import Positions, parse_positions
@@ -15,6 +14,8 @@ from eager_tern.protocol.positions import Positions, parse_positions
 Value = int | float | str | tuple[int, ...] | None  # None: the bits stand for nothing
 Name = Annotated[str, Meta(pattern=r"^[a-z][a-z0-9_]*$")]
 PositiveInt = Annotated[int, Meta(ge=1)]
+Finite = Annotated[float, Meta(gt=-1e30, lt=1e30)]  # neither infinite nor NaN
+Word = int | Finite | str  # what a raw number may stand for
 
 
 class Names(tuple[str, ...]):
@@ -31,8 +32,9 @@ class Strict(Struct, frozen=True, forbid_unknown_fields=True, dict=True):
 
     def said(self) -> dict[str, Any]:
         """What it says, by the keys of a sheet, without what is usual."""
-        values = {key.name: (getattr(self, key.name), key.default) for key in fields(self)}
-        return {name: value for name, (value, usual) in values.items() if value not in (usual, (), {})}
+        usual = dict(zip(self.__struct_fields__[::-1], self.__struct_defaults__[::-1], strict=False))
+        values = {name: getattr(self, name) for name in self.__struct_fields__}
+        return {name: value for name, value in values.items() if value not in (usual.get(name, NODEFAULT), (), {})}
 
 
 def from_keys(kind: type[Table], keys: Mapping[str, Any]) -> Table:
@@ -64,16 +66,16 @@ class DataField(Strict, frozen=True):
     bits: Positions
     role: Literal["toggle", "counter", "rolling"] | None = None
     encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
-    scale: float = 1
-    offset: float = 0
+    scale: Finite = 1
+    offset: Finite = 0
     decimals: Annotated[int, Meta(ge=0, le=9)] | None = None
     unit: str = ""
     base: Literal[10, 16] | None = None
-    table: dict[int, int | float | str] = {}
-    when: dict[str, tuple[int | float | str, ...]] = {}
-    default: int | float | str | None = None
+    table: dict[int, Word] = {}
+    when: dict[str, tuple[Word, ...]] = {}
+    default: Word | None = None
     otherwise: int | dict[str, int] | None = None
-    seen: tuple[float, float] | None = None
+    seen: tuple[Finite, Finite] | None = None
 
     def __post_init__(self) -> None:
         if self.scale == 0:

@@ -12,7 +12,7 @@ from eager_tern.linecode.biphase import UnitGrids, best_grids, best_steps
 from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.closeness import AT_A_GLANCE
 from eager_tern.protocol.glance import symbol_width
-from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows, some_rows
+from eager_tern.protocol.laid import Laid, both_laid, not_among, nothing_laid, of_rows, some_rows
 from eager_tern.protocol.schema import FrameKind, Part, Sheet
 from eager_tern.protocol.symbols import lay_symbols
 from eager_tern.protocol.tolerance import largest_excess
@@ -88,7 +88,7 @@ def _lay_in_whole_units(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     laid = nothing_laid(d)
     ways = (np.zeros(1), best_grids, AT_A_GLANCE), (searched, best_grids, np.inf), (searched, best_steps, np.inf)
     for excesses, way, enough in ways:
-        left = np.setdiff1d(np.arange(len(d)), laid.rows)
+        left = not_among(laid.rows, len(d))
         if left.size == 0:
             break
         found = _laid(way(d[left], *_clocks(d[left], excesses, total, sheet)), d.shape[1], total, sheet, kind)
@@ -128,9 +128,10 @@ def _said(
 ) -> tuple[NDArray[np.intp], NDArray[np.uint8], NDArray[np.intp]]:
     """Which frames (edges at ``places``, shape (frames, edges)) say symbols, their bits, and how many units each begins
     before its first edge: it may begin with a half bit of space, which cannot be seen."""
-    found, bits, leads = [], [], []
-    left = np.arange(len(places))
+    found: list[NDArray[np.intp]] = []
+    bits, leads = [], []
     for lead in (0, 1):
+        left = not_among(np.concatenate([np.empty(0, np.intp), *found]), len(places))
         length = lead + places[left, -1]
         fitting = left[(total - 2 <= length) & (length <= total)]
         # A unit is a mark where the edges before it are odd in number.
@@ -139,7 +140,6 @@ def _said(
         found.append(fitting[said])
         bits.append(read[said])
         leads.append(np.full(found[-1].size, lead))
-        left = np.setdiff1d(left, found[-1])
     return np.concatenate(found), np.concatenate(bits), np.concatenate(leads)
 
 

@@ -38,6 +38,13 @@ def of_rows(laid: Laid, rows: NDArray[np.intp]) -> Laid:
     return replace(laid, rows=rows[laid.rows])
 
 
+def not_among(rows: NDArray[np.intp], count: int) -> NDArray[np.intp]:
+    """Those of ``count`` frames that are not among some."""
+    left = np.ones(count, dtype=bool)
+    left[rows] = False
+    return np.flatnonzero(left)
+
+
 def some_rows(laid: Laid, chosen: NDArray[np.bool_]) -> Laid:
     """Some of what was laid."""
     return Laid(*(getattr(laid, f.name)[chosen] for f in fields(Laid)))

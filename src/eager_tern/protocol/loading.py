@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
 import re
 import tomllib
 from collections.abc import Callable, Sequence
 from functools import cache
-from importlib.resources import files
 from itertools import chain
 from pathlib import Path
 from typing import Any
@@ -26,6 +24,7 @@ from eager_tern.text_file import read_text
 
 BASE_KEY = "based_on"
 SUFFIX = ".toml"
+SHEETS = Path(__file__).with_name("sheets")  # those that ship
 LONGEST = 200_000  # characters: the longest sheet here has some four thousand
 NESTED = re.compile(r"(?<=\w)\s*\.\s*(?=[A-Za-z_\"'])")  # the points of dotted keys, not those of numbers
 DEEPEST = 40
@@ -37,6 +36,11 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
     ``base`` finds the sheet that ``based_on`` names (the library's, if not given); its keys stand wherever this
     text does not say otherwise. Raises InputError with the line and the reason.
     """
+    if len(text) > LONGEST:
+        raise InputError(source, f"is too long for a sheet: {len(text):,} characters, {LONGEST:,} at most")
+    for number, line in enumerate(text.splitlines(), 1):
+        if len(NESTED.findall(line)) > DEEPEST:
+            raise InputError(source, "has tables within tables without end", f"line {number}")
     sheet = _parsed(text, source, base)
     if sheet.serial is None and sheet.mark_excess_us is None and not reads_what_it_makes(sheet):
         raise InputError(
@@ -47,11 +51,6 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
 
 def _parsed(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
     """The sheet of a text, whether or not it can read what it makes."""
-    if len(text) > LONGEST:
-        raise InputError(source, f"is too long for a sheet: {len(text):,} characters, {LONGEST:,} at most")
-    for number, line in enumerate(text.splitlines(), 1):
-        if len(NESTED.findall(line)) > DEEPEST:
-            raise InputError(source, "has tables within tables without end", f"line {number}")
     try:
         own = tomllib.loads(text)
     except RecursionError:
@@ -95,8 +94,6 @@ def _every_symbol(sheet: Sheet, kind: FrameKind) -> Bits:
 
 def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:
     """A sheet from what its keys say; ``text`` is where they were read from. Raises InputError."""
-    if endless := _endless(raw):
-        raise InputError(source, f"{endless[-1]}: is no finite number", _line(text, endless))
     try:
         return from_keys(Sheet, {"family": raw.get("id", ""), **raw})
     except ValidationError as error:
@@ -104,14 +101,6 @@ def sheet_of_keys(raw: dict[str, Any], source: object, text: str = "") -> Sheet:
         label = ".".join(str(part) for part in path if isinstance(part, str))
         place = _line(text, path) if path else _named_in(text, reason)
         raise InputError(source, f"{label}: {reason}" if label else reason, place) from None
-
-
-def _endless(value: Any, path: tuple[Any, ...] = ()) -> tuple[Any, ...] | None:
-    """Keys and indices that lead to the first number that is infinite, or none at all."""
-    if isinstance(value, float) and not math.isfinite(value):
-        return path
-    inside = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    return next((found for key, each in inside if (found := _endless(each, (*path, key)))), None)
 
 
 def load_sheet(path: Path) -> Sheet:
@@ -123,7 +112,7 @@ def sheets_in(folder: Path) -> tuple[list[Sheet], list[InputError]]:
     """The sheets in a folder's .toml files, and what is wrong with those that cannot be used."""
     sheets: dict[str, Sheet] = {}
     wrong: list[InputError] = []
-    for path in sorted(folder.glob("*.toml")):
+    for path in sorted(folder.glob(f"*{SUFFIX}")):
         try:
             sheet = load_sheet(path)
         except InputError as error:
@@ -143,8 +132,8 @@ def with_own(*own: Sequence[Sheet]) -> tuple[Sheet, ...]:
 
 def sheet_text(sheet_id: str) -> str | None:
     """The TOML text of a sheet of the library."""
-    resource = files("eager_tern.protocol.sheets") / f"{sheet_id}.toml"
-    return resource.read_text("utf-8") if resource.is_file() else None
+    path = SHEETS / f"{sheet_id}{SUFFIX}"
+    return path.read_text("utf-8") if path.is_file() else None
 
 
 @cache
@@ -164,8 +153,7 @@ def sheet_named(what: str) -> Sheet | None:
 @cache
 def library() -> tuple[Sheet, ...]:
     """All sheets that ship with the application, in the order of their ids."""
-    names = sorted(p.name for p in files("eager_tern.protocol.sheets").iterdir() if p.name.endswith(".toml"))
-    found = (library_sheet(name.removesuffix(".toml")) for name in names)
+    found = (library_sheet(path.stem) for path in sorted(SHEETS.glob(f"*{SUFFIX}")))
     return tuple(sheet for sheet in found if sheet is not None)
 
 

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from functools import cached_property
+from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
 from msgspec import Meta
 
 from eager_tern.linecode.values import Bits, Code
-from eager_tern.protocol.fields import DataField, ListField, Names, PositiveInt, Strict, TextField
+from eager_tern.protocol.fields import DataField, Finite, ListField, Names, PositiveInt, Strict, TextField
 from eager_tern.protocol.positions import WIDEST, Positions
 
 MOST_BITS = 4096
 
 
-PositiveFloat = Annotated[float, Meta(gt=0)]
-SignedUnits = Annotated[tuple[float, ...], Meta(min_length=1)]
+PositiveFloat = Annotated[float, Meta(gt=0, lt=1e30)]
+SignedUnits = Annotated[tuple[Finite, ...], Meta(min_length=1)]
 Shape = tuple[tuple[tuple[float, ...] | None, int | None, int, float | None], ...]
 Id = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9-]*$")]
 
@@ -213,7 +214,7 @@ class Sheet(Strict, frozen=True, kw_only=True):
     tolerance: Annotated[float, Meta(gt=0, lt=0.5)] = 0.2
     weight: Annotated[float, Meta(gt=0, le=1)] = 1.0
     overrules: bool = False
-    mark_excess_us: float | None = None
+    mark_excess_us: Finite | None = None
     zero: SignedUnits | None = None
     one: SignedUnits | None = None
     symbols: tuple[SignedUnits, ...] = ()
@@ -300,7 +301,7 @@ class Sheet(Strict, frozen=True, kw_only=True):
         if self.symbols and not 3 <= len(self.symbols) <= 16:
             raise ValueError('"symbols" lists 3 to 16 of them, for bits in groups of 2, 3 or 4')
         for number, symbol in enumerate(self.alphabet):
-            if np.any(np.diff(np.sign(symbol)) == 0) or 0 in symbol:
+            if any(one * other >= 0 for one, other in pairwise((*symbol, -symbol[-1]))):
                 key = f"symbol {number}" if self.symbols else ("zero", "one")[number]
                 raise ValueError(f'"{key}" alternates marks (positive) and spaces (negative)')
         if len(set(self.alphabet)) < len(self.alphabet):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from eager_tern.linecode.at_once import in_parts
 from eager_tern.linecode.clock import alternating, edges_of, fit_clocks
 from eager_tern.linecode.closeness import AT_A_GLANCE
-from eager_tern.protocol.laid import Laid, both_laid, nothing_laid, of_rows, some_rows
+from eager_tern.protocol.laid import Laid, both_laid, not_among, nothing_laid, of_rows, some_rows
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.protocol.template import SymbolTemplate, symbol_template
 from eager_tern.protocol.tolerance import largest_excess
@@ -29,7 +29,7 @@ def lay_symbols(d: Floats, sheet: Sheet, kind: FrameKind) -> Laid:
     # Most senders keep so near to their sheet's clock that it tells the symbols; the others need a search.
     laid = _laid_from(d, template, np.full(len(d), sheet.unit_us), np.zeros(len(d)))
     surely = laid.rms_us < AT_A_GLANCE * laid.units_us
-    left = np.setdiff1d(np.arange(len(d)), laid.rows[surely])
+    left = not_among(laid.rows[surely], len(d))
     if left.size == 0:
         return laid
     searched = _laid_from(d[left], template, *_first_clocks(d[left], template, sheet))

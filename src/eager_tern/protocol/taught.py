@@ -195,7 +195,7 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
     """The line code most likely for all frames together, those of the code teaching it; a frame it does not fit counts
     as noise.
     """
-    asked = [frames[i] for i in np.unique(np.linspace(0, len(frames) - 1, ASKED).astype(int))]
+    asked = [frames[i] for i in sorted(set(np.linspace(0, len(frames) - 1, ASKED).astype(int).tolist()))]
     codes = sorted({_code_of(frame) for frame in asked})
     if len(codes) == 1:
         return codes[0]

@@ -56,10 +56,10 @@ def _symbol_template(alphabet: tuple[tuple[float, ...], ...], bits_a_symbol: int
                 columns.append(unknown)
                 place.append(-1)
         else:
-            for _ in range((bits_here or 0) // bits_a_symbol):
-                columns += list(table.T * stretch)
-                place += [count] * table.shape[1]
-                count += 1
+            here = (bits_here or 0) // bits_a_symbol
+            columns += list(table.T * stretch) * here
+            place += np.repeat(np.arange(count, count + here), table.shape[1]).tolist()
+            count += here
     if len(columns) % 2 == 0:  # the last space runs into the silence behind the frame
         columns.pop(), place.pop()
     lengths, places = np.array(columns).T, np.array(place, dtype=np.intp)

@@ -16,6 +16,7 @@ from eager_tern.protocol.reading import read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import TakeRead
 from eager_tern.signal.measure import level_at
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats, Pulses
 
 LEAST_ALIKE = 0.75  # of the pulses or bits: with less in common it is another frame
@@ -153,12 +154,12 @@ def _likeness(meant: Pulses, heard: Pulses) -> _Likeness | None:
 def _rough(meant: Floats, heard: Floats) -> tuple[float, float]:
     """Clock and mark excess that fit most pulses: a flipped bit must not pull at them."""
     marks, spaces = heard[0::2] - meant[0::2], heard[1::2] - meant[1::2]
-    excess = (float(np.median(marks)) - float(np.median(spaces))) / 2 if spaces.size else float(np.median(marks))
+    excess = (median(marks) - median(spaces)) / 2 if spaces.size else median(marks)
     clock = 1.0
     for _ in range(3):
-        clock = float(np.median((heard - excess * alternating(meant.size)).cumsum() / meant.cumsum()))
+        clock = median((heard - excess * alternating(meant.size)).cumsum() / meant.cumsum())
         rest = heard - clock * meant
-        both = [float(np.median(rest[0::2]))] + ([-float(np.median(rest[1::2]))] if spaces.size else [])
+        both = [median(rest[0::2])] + ([-median(rest[1::2])] if spaces.size else [])
         excess = float(np.mean(both))
     return clock, excess
 
@@ -202,7 +203,7 @@ def _paired(rows: Sequence[dict[int, _Likeness]], meant_us: Floats, heard: Pulse
         return [None] * len(rows)
     score = np.array([[row[first].part if first in row else 0.0 for first in firsts] for row in rows])
     starts = heard.edge_times_us[firsts]
-    clock = float(np.median([likeness.clock for row in rows for likeness in row.values()]))
+    clock = median([likeness.clock for row in rows for likeness in row.values()])
     since = clock * (meant_us - meant_us[0])
     apart = starts[None, :] - since[:, None]
     in_order = _in_order(score)

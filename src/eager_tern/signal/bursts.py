@@ -80,7 +80,7 @@ def _gaps_in(durations: Floats, pieces: np.ndarray) -> Iterator[np.ndarray]:
     ``pieces``, shape (n, 2), are their first and last marks.
     """
     sizes = pieces[:, 1] - pieces[:, 0] + 1
-    for size in np.unique(sizes[sizes >= FEWEST_AROUND]).tolist():
+    for size in sorted(set(sizes[sizes >= FEWEST_AROUND].tolist())):
         at = pieces[sizes == size, :1] + np.arange(size)
         d = durations[at]
         marks, spaces = d[:, :-1:2], d[:, 1::2]

@@ -7,6 +7,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband
+from eager_tern.signal.order import median
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.values import Pulses
 
@@ -34,7 +35,7 @@ def find_carrier(pulses: Pulses) -> Carrier | None:
     short = (periods > PERIODS_US[0]) & (periods < PERIODS_US[1])
     if short.sum() < max(FEWEST_CYCLES, LEAST_SHARE * periods.size):
         return None
-    usual = float(np.median(periods[short]))
+    usual = median(periods[short])
     cycles = short & (np.abs(periods / usual - 1) < SAME_PERIOD)
     if cycles.sum() < LEAST_SHARE * periods.size:
         return None
@@ -74,5 +75,5 @@ def duty_in_bursts(recording: Recording, bursts: tuple[Baseband, ...]) -> float 
         return None
     low, high = np.quantile(during, [0.02, 0.98])
     on = float(np.mean(during > (low + high) / 2))
-    rests_high = abs(float(np.median(samples[~strong[at]])) - high) < abs(float(np.median(samples[~strong[at]])) - low)
+    rests_high = abs(median(samples[~strong[at]]) - high) < abs(median(samples[~strong[at]]) - low)
     return 1 - on if rests_high else on

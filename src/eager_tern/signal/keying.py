@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband, Keying
+from eager_tern.signal.order import median
 from eager_tern.signal.threshold import crossing_places
 from eager_tern.signal.values import NO_PULSES, Floats, Pulses, in_one_row
 
@@ -72,7 +73,7 @@ def keying_of(bursts: Sequence[Baseband]) -> Keying:
         return "fsk"
     low = [_low_level(_amplitude(burst)[0], burst) for burst in bursts]
     clear = [(part * b.level) ** 2 * LONGEST_LOOK_S / b.noise for part, b in zip(low, bursts, strict=True)]
-    turned_down = float(np.median(low)) > TURNED_DOWN and float(np.median(clear)) > CLEARLY_THERE
+    turned_down = median(low) > TURNED_DOWN and median(clear) > CLEARLY_THERE
     return "ask" if turned_down else "ook"
 
 
@@ -102,7 +103,7 @@ def _smooth(values: NDArray[np.complex64], width: int) -> NDArray[np.complex128]
 def _amplitude(burst: Baseband) -> tuple[Floats, float]:
     amplitude = np.abs(_smooth(burst.values, 2 * _look(burst) - 1))
     high = amplitude[amplitude > 0.8 * burst.level]
-    return amplitude, float(np.median(high)) if high.size else burst.level
+    return amplitude, median(high) if high.size else burst.level
 
 
 def _low_level(amplitude: Floats, burst: Baseband) -> float:
@@ -119,7 +120,7 @@ def _low_level(amplitude: Floats, burst: Baseband) -> float:
     if not inside.any():
         return 0.0
     noise_power = burst.noise * burst.rate_hz / max(_look(burst), 2)
-    low = float(np.sqrt(max(float(np.median(amplitude[inside] ** 2)) - noise_power, 0.0)))
+    low = float(np.sqrt(max(median(amplitude[inside] ** 2) - noise_power, 0.0)))
     return low / burst.level
 
 

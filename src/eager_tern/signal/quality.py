@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from eager_tern.signal.order import median, quantile
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_SAMPLES = 4.0  # in a short pulse: with fewer, lengths look uneven that are not
@@ -22,12 +23,12 @@ def advice_on(pulses: Pulses, sample_rate_hz: float | None, frames: int) -> tupl
     if d.size == 0:
         return ("there is no signal in it: is the receiver connected, and does its line change?",)
     found = []
-    short = float(np.quantile(d, 0.2))
+    short = float(quantile(d, 0.2))
     busy = float(d[1::2].max(initial=0.0)) < 20_000 and d.size > 500  # then most pulses are a receiver's chatter
     samples = short * sample_rate_hz / 1e6 if sample_rate_hz else np.inf
     if samples < FEWEST_SAMPLES and d.size >= FEWEST_PULSES and not (busy and frames):
         found.append(f"it is too coarse, about {samples:.0f} samples a pulse: record with a higher sample rate")
-    if frames == 0 and busy and float(np.median(d)) < CHATTER_US:
+    if frames == 0 and busy and median(d) < CHATTER_US:
         found.append("it is full of chatter without a frame: the receiver hears nothing, bring the gadget nearer")
     return tuple(found)
 

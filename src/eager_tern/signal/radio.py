@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband, Complexes, Keying
+from eager_tern.signal.order import median
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.spectrum import Patch, find_patches
 
@@ -42,7 +43,7 @@ class Transmission(Struct, frozen=True):
 
     @property
     def deviation_hz(self) -> float:
-        return float(np.median([burst.deviation_hz for burst in self.bursts]))
+        return median([burst.deviation_hz for burst in self.bursts])
 
 
 class _Found(Struct, frozen=True):
@@ -79,7 +80,7 @@ def find_transmissions(recording: Recording, lowest_hz: float | None = None) -> 
     transmissions = []
     for group in groups:
         bursts = tuple(tune(recording, b) for b in sorted(group, key=lambda b: b.first))
-        center = float(np.median([b.center_hz for b in group]))
+        center = median([b.center_hz for b in group])
         keying: Keying = "fsk" if len(group[0].tones_hz) == 2 else "ook"
         transmissions.append(Transmission(center, keying, bursts))
     return transmissions

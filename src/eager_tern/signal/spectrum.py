@@ -6,6 +6,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from eager_tern.signal.order import median
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.stretches import stretches
 
@@ -118,7 +119,7 @@ def _spilled(
 def _noise(power: NDArray[np.float64], rate_hz: float) -> float:
     """The noise's density: of the quietest quarter of time of the usual bin, since a signal fills but few."""
     floor = np.quantile(power, 0.25, axis=0) / QUIETEST_QUARTER
-    return max(float(np.median(floor)), 1e-12 * float(power.max()), 1e-20) / rate_hz
+    return max(median(floor), 1e-12 * float(power.max()), 1e-20) / rate_hz
 
 
 def _grow(

@@ -1,0 +1,67 @@
+"""How soon the command and the window are there: held against what was measured before."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.files import write_text
+from tests.handsets import nec
+
+from benches.baseline import held_ratio
+from benches.conftest import in_turn, process
+from eager_tern.demo.recipe import make_demo_casebook
+
+BARE_WINDOW = """
+import numpy
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+window = QMainWindow()
+window.show()
+app.processEvents()
+window.grab()
+"""
+EMPTY = """
+from eager_tern.desk.app import application
+from eager_tern.desk.window import Window
+app = application()
+window = Window()
+window.show()
+app.processEvents()
+window.grab()
+"""
+DEMO = """
+import sys
+from pathlib import Path
+from eager_tern.desk.app import application
+from eager_tern.desk.window import Window
+app = application()
+window = Window()
+window.show()
+window.open_casebook(Path(sys.argv[1]))
+app.processEvents()
+window.grab()
+"""
+
+
+@pytest.mark.parametrize("more", [(), ("--json",)], ids=["words", "json"])
+def test_a_small_file_is_read(tmp_path: Path, more: tuple[str, ...]) -> None:
+    """Aim: within twice a bare ``import numpy``."""
+    path = tmp_path / "press.txt"
+    write_text(path, np.array(nec(0x5B, 0x16, 1)), "signed")
+    ours, bare, ratio = in_turn(process("-m", "eager_tern", "read", path, *more), process("-c", "import numpy"), 9)
+    print(f"\nread {' '.join(more)}: {ours:.2f} s, import numpy {bare:.2f} s")
+    held_ratio(f"read of a small file {' '.join(more)}".strip(), ratio)
+
+
+@pytest.mark.parametrize(("name", "text"), [("empty", EMPTY), ("demo casebook", DEMO)])
+def test_window_on_screen(tmp_path: Path, script: Callable[[str, str], Path], name: str, text: str) -> None:
+    """Aim: within 1.3 times an empty window with NumPy."""
+    make_demo_casebook(tmp_path / "d.tern")
+    ours, bare, ratio = in_turn(
+        process(script("ours.py", text), tmp_path / "d.tern"), process(script("bare.py", BARE_WINDOW))
+    )
+    print(f"\nwindow, {name}: {ours:.2f} s, a bare one {bare:.2f} s")
+    held_ratio(f"window on screen, {name}", ratio)
