@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.lengths import centres_of, lengths_of
-from eager_tern.signal.order import quantile
 
 some_lengths = st.lists(st.lists(st.sampled_from([200.0, 250.0, 300.0, 450.0, 900.0]), max_size=12), min_size=1)
 
@@ -25,13 +24,6 @@ def test_each_group_has_the_lengths_that_it_has_by_itself(groups, random):
         assert found[np.isfinite(found)].tolist() == alone.tolist()
         clusters = [cluster.centre_us for cluster in find_clusters(alone)]
         np.testing.assert_allclose(centres[np.isfinite(centres)], clusters)
-
-
-@given(st.lists(st.lists(st.floats(1.0, 1e6), min_size=5, max_size=5), min_size=1), st.floats(0.0, 1.0))
-def test_quantiles_lie_where_numpy_has_them(rows, part):
-    lengths = np.array(rows)
-    np.testing.assert_allclose(quantile(lengths, part), np.quantile(lengths, part, axis=-1))
-    np.testing.assert_allclose(quantile(lengths[0], part), np.quantile(lengths[0], part))
 
 
 @pytest.mark.parametrize("seed", range(20))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
 from math import comb, log10
 from typing import Any
 
@@ -105,6 +106,7 @@ def changes(stack: Stack, first: int, width: int) -> bool:
     return stack.rows - stack.most_alike(first, width) > damaged(stack.rows)
 
 
+@lru_cache(maxsize=64)
 def glance(rows: int) -> NDArray[np.intp]:
     """Some rows that rule out nearly all of what does not hold in most."""
     count = min(max(FEWEST_GLANCED, 3 * damaged(rows)), MOST_GLANCED)

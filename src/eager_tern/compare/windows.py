@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from eager_tern.compare.evidence import of_numbers
 from eager_tern.compare.number import Coding, Encoding, Ints, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
+from eager_tern.signal.order import medians
 from eager_tern.signal.values import Floats
 
 WIDEST = 16
@@ -84,8 +85,8 @@ def _on_lines(
     rows = [row for row, ok in zip(rows, told.tolist(), strict=True) if ok]
     if not rows:
         return []
-    slopes = np.nanmedian((values[first] - values[second]) / run, axis=1)
-    offsets = np.median(values - slopes[:, None] * raws, axis=1)
+    slopes = medians((values[first] - values[second]) / run)
+    offsets = medians(values - slopes[:, None] * raws)
     grains = np.maximum(np.abs(slopes), step)
     near = np.abs(values - slopes[:, None] * raws - offsets[:, None]) <= 0.75 * grains[:, None]
     found = []

@@ -16,6 +16,14 @@ def median(values: ArrayLike) -> float:
     return float(ordered[(ordered.size - 1) // 2] + ordered[ordered.size // 2]) / 2
 
 
+def medians(values: Floats) -> Floats:
+    """The same along the last axis, without what is NaN; shape (..., n) to (...). A number there must be in each."""
+    ordered = np.sort(values)  # NaN last
+    count = np.sum(~np.isnan(values), axis=-1, keepdims=True)
+    found: Floats = np.take_along_axis(ordered, (count - 1) // 2, -1) + np.take_along_axis(ordered, count // 2, -1)
+    return found[..., 0] / 2
+
+
 def quantile(lengths: Floats, part: float) -> Floats:
     """The length below which that part of them lies, between neighbours where it falls between them; shape (..., n) to
     (...).
