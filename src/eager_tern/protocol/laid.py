@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec import Struct
-from msgspec.structs import fields, replace
+from msgspec.structs import astuple, replace
 from numpy.typing import NDArray
 
 from eager_tern.signal.values import Floats
@@ -47,9 +47,9 @@ def not_among(rows: NDArray[np.intp], count: int) -> NDArray[np.intp]:
 
 def some_rows(laid: Laid, chosen: NDArray[np.bool_]) -> Laid:
     """Some of what was laid."""
-    return Laid(*(getattr(laid, f.name)[chosen] for f in fields(Laid)))
+    return Laid(*(part[chosen] for part in astuple(laid)))
 
 
 def both_laid(one: Laid, other: Laid) -> Laid:
     """What was laid on some frames and on others."""
-    return Laid(*(np.concatenate((getattr(one, f.name), getattr(other, f.name))) for f in fields(Laid)))
+    return Laid(*map(np.concatenate, zip(astuple(one), astuple(other), strict=True)))
