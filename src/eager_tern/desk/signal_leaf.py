@@ -45,6 +45,7 @@ ONES = {
     "pulse-width": tr("long mark"),
     "biphase": tr("mark, then space"),
     "async-serial": "space",
+    "unknown": tr("mark"),
 }
 
 

@@ -11,6 +11,7 @@ from eager_tern.linecode.closeness import CLEAN, COARSEST
 from eager_tern.linecode.clusters import are_even
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.parts import LONGEST_BEHIND, is_mostly_data, parts_of
+from eager_tern.linecode.plain import plain_bits
 from eager_tern.linecode.prices import NOISE_HEAD_START
 from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
@@ -23,7 +24,9 @@ FEWEST_PULSES = 17  # eight bits and a trailer: with less, chatter looks like a 
 
 
 def identify(pulses: Pulses) -> tuple[LineReading, ...]:
-    """The line codes that fit, most probable first; empty where random pulses explain the frame as well."""
+    """The line codes that fit, most probable first; empty where random pulses explain the frame as well, or
+    bits that are sent as they are.
+    """
     d = pulses.durations_us
     if d.size < FEWEST_SERIAL:
         return ()
@@ -39,8 +42,9 @@ def identify(pulses: Pulses) -> tuple[LineReading, ...]:
     clean = any(r.clock.rms_us < CLEAN * r.clock.unit_us and _is_one_row(r.expected_us, r.leader) for r in fitting)
     if not clean and not are_even(d) and (characters := async_serial(d)) is not None:
         fitting.append(characters)
-    scores = [r.score for r in fitting] + [float(noise_score(d)) + NOISE_HEAD_START]
-    chances = probabilities(scores)
+    plain = plain_bits(d) if fitting and not clean and d.size >= FEWEST_PULSES and not are_even(d) else None
+    others = [float(noise_score(d)) + NOISE_HEAD_START, *([plain.score] if plain is not None else [])]
+    chances = probabilities([*(r.score for r in fitting), *others])
     ranked = sorted(zip(fitting, chances, strict=False), key=lambda pair: -pair[1])
     known = tuple(replace(reading, probability=chance) for reading, chance in ranked)
     return known if known and known[0].probability > 0.5 else ()

@@ -11,6 +11,7 @@ ENOUGH = 14.0  # of a frame found in noise, beyond what its bits themselves take
 
 # How usual a code is.
 SELDOM_SYMBOLS = log(0.05)  # more than two symbols
+PLAIN_BITS = log(0.02)  # bits without an edge in each
 ROW_BEGINS = -4.0  # each row of data: they begin about once in fifty pulses
 RUN_IN = -log(40)  # how many pulses run in, up to forty
 # Most handsets speak a protocol of the library; one that does not could have any number of bits and any unit.

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from math import gcd
 
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
@@ -21,6 +23,13 @@ FEWEST_PULSES = 7
 SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800])  # baud, of hobby gadgets and their receivers
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
+# Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
+USUAL_SPEED = 1.7  # a speed within its senders' error of one of the usual ones, of which there are ten in four octaves
+SELDOMER = -1.0  # characters are than packets of bits, Morse and codes of several lengths together
+AT_ONCE = float(np.log(0.9 / 0.5))  # how a character follows another in most gadgets
+WHOLE_REST = float(np.log(0.02 / 0.5))  # after some bits, and each time others
+OTHER_REST = 2.0  # after a time that is no number of bits
+WHOLE = 0.2  # of a bit
 UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
@@ -162,6 +171,48 @@ def _usual_speed(units_us: Floats) -> Floats:
     off = np.abs(np.log(1e6 / units_us[:, None] / SPEEDS)).min(axis=1) / SPEED_SIGMA
     nats: Floats = np.maximum(-0.5 * off * off, np.log(UNUSUAL_SPEED))
     return nats
+
+
+def told_by_framing(line: LineReading) -> float:
+    """Nats for characters beside a code whose marks and spaces are whole bits in any order, as in a packet of bits, in
+    Morse or in a code of several lengths.
+
+    In such a code each stop bit and each parity bit is right in one case of two, and a speed is seldom a usual one.
+    Where characters follow each other at once, or after a rest that is no whole number of bits, that speaks for them;
+    that they rest for whole bits, each for others, speaks against them. Where all lengths are multiples of several
+    bits, a code of bits that long has fewer of them to explain.
+    """
+    assert line.framing is not None
+    data, parity, stop = line.framing
+    length, unit = _length(line.framing), line.clock.unit_us
+    starts = line.bit_spans_us[::data, 0] / unit - 1
+    rests = np.diff(starts) - length
+    rests_in_bits = np.rint(rests).astype(int)
+    at_once = rests_in_bits == (rests_in_bits[0] if len(set(rests_in_bits.tolist())) == 1 else 0)
+    whole = np.abs(rests - rests_in_bits) < WHOLE
+    nats = LN2 * ((starts.size - 1) * stop + starts.size * (parity != "none"))
+    nats += float(np.where(at_once, AT_ONCE, np.where(whole, WHOLE_REST, OTHER_REST)).sum())
+    divisor = gcd(*_run_lengths(line, rests_in_bits)) if whole.all() else 1
+    nats -= LN2 * (starts[-1] - starts[0] + length) * (1 - 1 / divisor)
+    return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
+
+
+def _run_lengths(line: LineReading, rests: NDArray[np.intp]) -> list[int]:
+    """How many bits each mark and space lasts, from the first start bit to the last mark."""
+    assert line.framing is not None
+    data, parity, stop = line.framing
+    rows = line.bits.reshape(-1, data)
+    marks = [np.ones((len(rows), 1), np.uint8), 1 - rows]
+    if parity != "none":
+        odd = (rows.sum(axis=1) % 2)[:, None].astype(np.uint8)
+        marks.append(1 - odd if parity == "even" else odd)
+    levels = np.hstack([*marks, np.zeros((len(rows), stop), np.uint8)])
+    in_a_row = np.concatenate(
+        [np.concatenate((row, np.zeros(max(rest, 0), np.uint8))) for row, rest in zip(levels, [*rests, 0], strict=True)]
+    )
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], in_a_row, [0]))))
+    lengths: list[int] = np.diff(edges).tolist()
+    return lengths
 
 
 def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> tuple[Framing, float] | None:

@@ -12,6 +12,7 @@ from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
+from eager_tern.protocol.as_they_are import with_bits_as_they_are
 from eager_tern.protocol.candidates import (
     FEWEST_PULSES,
     Line,
@@ -89,7 +90,8 @@ def read_bursts(
         frames, noise = doubtful_read_again(pulses, edges, frames, noise)
         frames = with_sections(pulses, frames)
     frames = as_sure_as_bits(as_sure_as_whole(pulses, with_their_leaders(frames, sheets), sheets))
-    return _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
+    frames, noise = _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
+    return with_bits_as_they_are(pulses, edges, frames, noise)
 
 
 def _candidates(line: Line, bursts: Sequence[Span], by_hand: bool) -> list[Candidate]:

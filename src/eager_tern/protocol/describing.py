@@ -77,7 +77,7 @@ def describe_line(
     ``frames`` are those of some presses, repeats among them; the sheet ``overrules`` others if it says what the user
     knows better.
     """
-    whole = [frame for frame in frames if frame.best is not None and frame.best.bits.size]
+    whole = [f for f in frames if f.best is not None and f.best.bits.size and f.best.code != "unknown"]
     if not whole:
         return None
     usual = Counter(f.reading.shape for f in whole).most_common(1)[0][0]

@@ -12,6 +12,7 @@ from eager_tern.linecode import prices
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import any_pulse_score, probabilities
+from eager_tern.linecode.serial import told_by_framing
 from eager_tern.linecode.values import NO_BITS, Bits, Clock, Code, Framing, LineReading
 from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.fields import DataField, ListField, TextField, Value
@@ -23,7 +24,6 @@ UNKNOWN = "unknown"
 SERIAL = "async-serial"
 # Of unknown frames as receivers give them (benches/test_strangers.py), 2 in 100 that look clear are misread.
 UNKNOWN_MOST = 0.97
-FRAMINGS_TRIED = 60  # lengths of a character, and parts that the shortest pulse may be of a bit
 CLOSE_BITS = 12  # of a frame that is told from any other by lying close
 GUESSED = 0.3  # confidence left in a frame of which a mark or a space was lost, and so a bit or two guessed
 BEYOND = 0.9  # confidence at most in a value that the sheet was not found out with: a field may end there, or bend
@@ -239,16 +239,8 @@ def symbol_numbers(read: LineReading | Reading) -> NDArray[np.intp]:
 
 
 def framed(line: LineReading) -> float:
-    """How sure the framing of serial characters makes it that they are some; 1 for other codes.
-
-    Each character has a start bit, stop bits and perhaps a parity bit that could be otherwise; chance does as much in
-    one of 2 to their number, for each framing and speed that was tried.
-    """
-    if line.framing is None:
-        return 1.0
-    data, parity, stop = line.framing
-    told = line.bits.size // data * (1 + stop + (parity != "none"))
-    return float(1 / (1 + FRAMINGS_TRIED * 2.0**-told))
+    """How probable it is that serial characters are some, beside bits that only last as long; 1 for other codes."""
+    return 1.0 if line.framing is None else probabilities([told_by_framing(line), 0.0])[0]
 
 
 def reading_of_line(line: LineReading, chance: float, evidence: float = 0.0) -> Reading:

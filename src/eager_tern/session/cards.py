@@ -172,7 +172,9 @@ def _protocol_card(best: Reading, frame: Frame, press: Caught, caught: Tally) ->
     if best.protocol == "unknown":
         return Card(
             tr("Unknown protocol, {size} bits", size=best.bits.size),
-            tr("The line code is clear, but no sheet describes this frame."),
+            tr("The line code is clear, but no sheet describes this frame.")
+            if best.code != "unknown"
+            else tr("No line code explains it; its edges lie on a grid of bits, which are shown as they are."),
             "uncertain",
             aside=_certainty(frame),
         )
@@ -261,6 +263,7 @@ def _line_code_card(best: Reading, frame: Frame) -> Card:
         "pulse-distance": "Marks are all one length; the space behind each tells the bit: ",
         "pulse-width": "Spaces are all one length; the mark before each tells the bit: ",
         "biphase": "A change in the middle of every bit; between changes lie one or two half bits: ",
+        "unknown": "A bit is a mark (1) or a space (0) all through; marks: ",
         "async-serial": f"{1e6 / best.clock.unit_us:.0f} baud, {best.bits.size // 8} bytes; each begins with a mark: ",
     }.get(best.code, "")
     part = spaces if best.code == "pulse-distance" else marks

@@ -18,7 +18,7 @@ CODE_NAMES = {
     "pulse-width": tr("pulse width"),
     "biphase": tr("bi-phase"),
     "async-serial": tr("asynchronous serial"),
-    "unknown": tr("unknown line code"),
+    "unknown": tr("plain bits"),
 }
 
 

@@ -1,0 +1,113 @@
+"""Packets of bits without an edge in each, and what else lasts whole bits without being characters."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from eager_tern.protocol.loading import library
+from eager_tern.protocol.take import TakeRead, read_pulses
+from eager_tern.signal.values import pulses_from_signed
+from tests.handsets import IDLE_US, join, nec
+
+SHEETS = library()
+PREAMBLE = [1, 0] * 6
+SYNC = [1, 1, 0, 1, 0, 0, 1, 1]
+LETTERS = (
+    ".-",
+    "-...",
+    "-.-.",
+    "-..",
+    "..-.",
+    "--.",
+    "....",
+    ".---",
+    "-.-",
+    ".-..",
+    "--",
+    "-.",
+    "---",
+    ".--.",
+    "...",
+    "-",
+)
+
+
+def levels(bits: list[int]) -> list[float]:
+    return [1.0 if bit else -1.0 for bit in bits]
+
+
+def packet(rng: np.random.Generator) -> list[int]:
+    """Preamble, sync word and data that end with a mark, as a chip for small radios sends them."""
+    return [*PREAMBLE, *SYNC, *rng.integers(0, 2, 47).tolist(), 1]
+
+
+def word(rng: np.random.Generator) -> list[float]:
+    """Six letters in Morse: dots of one unit, dashes of three, three between letters."""
+    sent: list[float] = []
+    for letter in rng.choice(LETTERS, 6):
+        for sign in letter:
+            sent += [1.0 if sign == "." else 3.0, -1.0]
+        sent[-1] = -3.0
+    return sent[:-1]
+
+
+def heard(rng: np.random.Generator, frames: list[list[float]], unit_us: float, copies: int = 2) -> TakeRead:
+    excess = rng.uniform(-40, 40)
+    signed: list[float] = [-IDLE_US]
+    for frame in frames:
+        us = np.array(join(frame)) * unit_us
+        for _ in range(copies):
+            signed += [*(us + excess + rng.normal(0, 12, us.size)), -15_000.0]
+        signed[-1] = -IDLE_US
+    return read_pulses(pulses_from_signed(np.array(signed)), SHEETS)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_packets_of_bits_are_read_as_they_are(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    sent = [packet(rng) for _ in range(4)]
+    take = heard(rng, [levels(bits) for bits in sent], rng.uniform(250, 800))
+    assert [frame.reading.bits.tolist() for frame in take.frames] == [bits for bits in sent for _ in range(2)]
+    assert {(frame.reading.protocol, frame.reading.code) for frame in take.frames} == {("unknown", "unknown")}
+    assert len(take.presses) == len(sent)
+
+
+def test_a_single_packet_is_doubted() -> None:
+    rng = np.random.default_rng(2)
+    take = heard(rng, [levels(packet(rng))], 500.0, copies=1)
+    assert [frame.reading.confidence for frame in take.frames] == [0.5]
+
+
+def test_what_lasts_whole_units_is_seldom_taken_for_characters() -> None:
+    """Random bits and letters in Morse: each alone could be bytes; few are believed to be."""
+    frames = sure = 0
+    for seed in range(40):
+        rng = np.random.default_rng(seed)
+        some = [word(rng) for _ in range(2)] if seed % 2 else [levels([1, *rng.integers(0, 2, 45).tolist(), 1])]
+        for frame in heard(rng, some, rng.uniform(250, 800), copies=1).frames:
+            frames += 1
+            sure += frame.reading.protocol == "async-serial" and frame.reading.confidence > 0.5
+    assert frames > 10
+    assert sure <= 3
+
+
+@pytest.mark.parametrize("poll_us", [100.0, 200.0])
+def test_noise_that_was_polled_is_no_packet(poll_us: float) -> None:
+    rng = np.random.default_rng(5)
+    lengths = 30 + rng.exponential(250, 3000)
+    rests = rng.random(1500) < 0.06
+    lengths[1::2][rests] = rng.uniform(6000, 60_000, rests.sum())
+    ticks = np.maximum(np.diff(np.floor(np.cumsum(lengths) / poll_us)), 1.0)
+    signed = poll_us * ticks * np.where(np.arange(ticks.size) % 2 == 0, 1, -1)
+    take = read_pulses(pulses_from_signed(np.concatenate(([-IDLE_US], signed))), SHEETS)
+    assert not any(frame.reading.code == "unknown" for frame in take.frames)
+
+
+def test_damage_among_other_frames_is_no_packet() -> None:
+    good = nec(0x5B, 0x16)
+    hurt = list(good)
+    hurt[4:7] = [sum(map(abs, hurt[4:7]))]  # a space was filled
+    signed = np.concatenate([[-IDLE_US], *[[*frame[:67], -IDLE_US] for frame in (hurt, good, good)]])
+    take = read_pulses(pulses_from_signed(signed), SHEETS)
+    assert not any(frame.reading.code == "unknown" for frame in take.frames)
