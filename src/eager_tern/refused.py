@@ -38,6 +38,7 @@ def path_and_reason(error: Exception) -> tuple[Path, str]:
     if not isinstance(error, ValidationError):
         return path, f"is no JSON document ({said})"
     said = re.sub(r"`([a-z |]+)`", lambda kinds: " or ".join(WORDS.get(k, k) for k in kinds[1].split(" | ")), said)
+    said = said.replace("matching regex", "of the form")
     for sign, words in COMPARED:
         said = re.sub(rf" {sign} (\S+?)(?:\.0)?$", rf" {words} \1", said)
     return path, said[:1].lower() + said[1:] + (" as a key" if ending is not None and ending["key"] else "")

@@ -41,7 +41,7 @@ def with_bits_as_they_are(
         return frames, noise
     rows = _in_rows(pulses, sorted([*noise, *((f.first, f.last) for f in unknown)]), LONGEST_INSIDE * median(clear))
     found = {span: line for span in rows if (line := _line(pulses, edges, span)) is not None}
-    lone = len(noise) == 1 and not frames
+    lone = len(rows) == 1
     starts = Counter(line.bits[:SAME_START].tobytes() for line in found.values())
     alike = {span: line for span, line in found.items() if lone or starts[line.bits[:SAME_START].tobytes()] > 1}
     others = [frame for frame in frames if not any(first <= frame.first <= last for first, last in alike)]

@@ -45,6 +45,8 @@ def from_keys(kind: type[Table], keys: Mapping[str, Any]) -> Table:
 def _taken(kind: type, value: Any) -> Any:
     """A value of a type of our own."""
     if kind is Positions:
+        if not isinstance(value, str | Positions):
+            raise ValueError('expected bit positions, as in "7-0"')
         return parse_positions(value) if isinstance(value, str) else value
     several = (value,) if isinstance(value, str) else value
     if not isinstance(several, list | tuple) or not several or not all(isinstance(name, str) for name in several):

@@ -11,11 +11,12 @@ from msgspec.structs import replace
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught
+from eager_tern.linecode.plain import plain_bits
 from eager_tern.linecode.values import bit_text
 from eager_tern.protocol.burst_reading import read_alone
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import read_frame
+from eager_tern.protocol.reading import UNKNOWN, read_frame, reading_of_line
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.coverage import mark_time_before
 from eager_tern.signal.values import Floats, Pulses
@@ -100,7 +101,7 @@ class Frames:
         if press.stray:
             first, last = press.reading.frames[0]
             return Frame(first, last, self.pulses_of(press), ())
-        frame = self._as_kept(press) or self._read(press.take_id, *press.reading.frames[0])
+        frame = self._as_bits(press, 0) or self._as_kept(press) or self._read(press.take_id, *press.reading.frames[0])
         best = frame.best
         if not press.reading.mended or (best is not None and bit_text(best.bits) == press.reading.bits):
             return frame if not press.reading.mended else replace(frame, mended=frame.mended or press.reading.mended)
@@ -120,9 +121,24 @@ class Frames:
         said = (best.protocol, bit_text(best.bits)) if best is not None else ("", "")
         return frame if said == (press.reading.protocol, press.reading.bits) else None
 
+    def _as_bits(self, press: Caught, number: int) -> Frame | None:
+        """A frame that was read as bits as they are: others that begin alike have shown that, it alone would not."""
+        if press.reading.protocol != UNKNOWN or press.reading.mended:
+            return None
+        pulses = self.pulses_of(press, number)
+        line = plain_bits(pulses.durations_us) if pulses.durations_us.size > 1 else None
+        if line is None or bit_text(line.bits) != press.reading.bits:
+            return None
+        return Frame(*press.reading.frames[number], pulses, (reading_of_line(line, press.reading.confidence),))
+
     def all_of(self, press: Caught) -> list[Frame]:
         """All frames of a press."""
-        return [self.first_of(press), *(self._read(press.take_id, *span) for span in press.reading.frames[1:])]
+        later = (
+            self._as_bits(press, number) or self._read(press.take_id, *span)
+            for number, span in enumerate(press.reading.frames)
+            if number
+        )
+        return [self.first_of(press), *later]
 
     def _read_frame_alone(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self._part(take_id, first, last)
