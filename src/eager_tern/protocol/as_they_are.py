@@ -5,70 +5,69 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+import numpy as np
 from msgspec.structs import replace
 
-from eager_tern.linecode.identify import FEWEST_PULSES, identify
+from eager_tern.linecode.identify import FEWEST_PULSES
 from eager_tern.linecode.likelihood import noise_score, probabilities
-from eager_tern.linecode.plain import plain_bits
+from eager_tern.linecode.plain import SHORT_PART, plain_bits
 from eager_tern.linecode.prices import NOISE_HEAD_START
 from eager_tern.linecode.values import LineReading
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import reading_of_line
-from eager_tern.signal.order import median
+from eager_tern.protocol.reading import Reading, reading_of_line
+from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats, Pulses
 
 Span = tuple[int, int]
 MOST_PULSES = 1000  # of a packet of bits
 SAME_START = 16  # bits: a gadget's packets have what they begin with in common, and noise that was polled has not
+FEWEST = 3  # stretches that begin alike
+NEARLY_ALL = 0.85  # of the pulses of a frame behind its leader
 LONGEST_INSIDE = 12  # bits that are alike in a row: one packet, and no silence between two
-LONE = 0.5  # confidence in a single one, which may be polled noise
 
 
 def with_bits_as_they_are(
     pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[Span]
 ) -> tuple[list[Frame], list[Span]]:
-    """The frames and the rest of a take. What is left of it, and unknown ones whose code is not clear by themselves,
-    are read as bits where several begin alike, and most of the take is such: among frames of another code it is rather
-    one of these, damaged.
+    """The frames and the rest of a take. What is left of it, with what was read of the same stretch as an unknown code,
+    is read as bits where several stretches begin alike, and most of the take is such: among frames of another code it
+    is rather one of these, damaged.
     """
-    unknown = [frame for frame in frames if frame.is_unknown and not frame.mended]
-    some = [unknown[at] for at in {0, len(unknown) // 2, len(unknown) - 1}] if unknown else []
-    unclear = _unclear(unknown) if _unclear(some) else []
-    if len(noise) + len(unclear) <= len(frames) - len(unclear):
-        return frames, noise
-    clear = [line.clock.unit_us for span in (*noise, *unclear) if (line := _line(pulses, edges, span)) is not None]
-    if not clear:
-        return frames, noise
-    rows = _in_rows(pulses, sorted([*noise, *((f.first, f.last) for f in unknown)]), LONGEST_INSIDE * median(clear))
-    found = {span: line for span in rows if (line := _line(pulses, edges, span)) is not None}
-    lone = len(rows) == 1
+    unknown = {(f.first, f.last): f.reading for f in frames if f.is_unknown and not f.mended}
+    rows = _in_rows(pulses, sorted([*noise, *unknown])) if noise or unknown else []
+    rows = [row for row in rows if any(piece not in unknown or _ends_early(unknown[piece]) for piece in row)]
+    lines = {(row[0][0], row[-1][1]): _line(pulses, edges, (row[0][0], row[-1][1])) for row in rows}
+    found = {span: line for span, line in lines.items() if line is not None}
     starts = Counter(line.bits[:SAME_START].tobytes() for line in found.values())
-    alike = {span: line for span, line in found.items() if lone or starts[line.bits[:SAME_START].tobytes()] > 1}
+    alike = {span: line for span, line in found.items() if starts[line.bits[:SAME_START].tobytes()] >= FEWEST}
     others = [frame for frame in frames if not any(first <= frame.first <= last for first, last in alike)]
     if len(alike) <= len(others) or 2 * len(alike) < len(found):
         return frames, noise
-    most = LONE if lone else 1.0
     more = [
-        Frame(first, last, pulses.part(first, last, edges), (reading_of_line(line, min(most, line.probability)),))
+        Frame(first, last, pulses.part(first, last, edges), (reading_of_line(line, line.probability),))
         for (first, last), line in alike.items()
     ]
     left = [span for span in noise if not any(first <= span[0] <= last for first, last in alike)]
     return sorted([*others, *more], key=lambda frame: frame.first), left
 
 
-def _in_rows(pulses: Pulses, pieces: Sequence[Span], longest_us: float) -> list[Span]:
-    """Pieces joined where the space between them may be one inside a packet."""
-    rows: list[Span] = []
-    for first, last in pieces:
-        if rows and first == rows[-1][1] + 2 and pulses.durations_us[first - 1] <= longest_us:
-            rows[-1] = (rows[-1][0], last)
+def _ends_early(reading: Reading) -> bool:
+    """Whether much is left unexplained from where the data begin."""
+    told = ~np.isnan(reading.expected_us)
+    return bool(told[told.argmax() :].mean() < NEARLY_ALL)
+
+
+def _in_rows(pulses: Pulses, pieces: Sequence[Span]) -> list[list[Span]]:
+    """Pieces between which the space may be one inside a packet."""
+    d = pulses.durations_us
+    longest = LONGEST_INSIDE * quantile(np.concatenate([d[first : last + 1] for first, last in pieces]), SHORT_PART)
+    rows: list[list[Span]] = []
+    for piece in pieces:
+        if rows and piece[0] == rows[-1][-1][1] + 2 and d[piece[0] - 1] <= longest:
+            rows[-1].append(piece)
         else:
-            rows.append((first, last))
+            rows.append([piece])
     return rows
-
-
-def _unclear(frames: Sequence[Frame]) -> list[Span]:
-    return [(frame.first, frame.last) for frame in frames if not identify(frame.pulses)]
 
 
 def _line(pulses: Pulses, edges: Floats, span: Span) -> LineReading | None:
@@ -81,4 +80,4 @@ def _line(pulses: Pulses, edges: Floats, span: Span) -> LineReading | None:
     if line is None:
         return None
     chance, _ = probabilities([line.score, float(noise_score(durations_us)) + NOISE_HEAD_START])
-    return replace(line, probability=chance) if chance > LONE else None
+    return replace(line, probability=chance) if chance > 0.5 else None
