@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt, QTimer
+from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -63,7 +63,6 @@ from eager_tern.formats.parcel import is_parcel
 from eager_tern.places import casebooks_folder
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.example import make_example
-from eager_tern.session.frames import get_ready
 from eager_tern.session.imports import Imports
 from eager_tern.session.live import Live
 from eager_tern.session.publishing import Publishing
@@ -78,7 +77,6 @@ from eager_tern.texts import plural, tr
 WIDTH, HEIGHT = 1280, 800
 TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
 FRAME = 6  # and below it
-READY_MS = 200  # after which the window is drawn, and what is worked out once for all sheets disturbs nobody
 
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 
@@ -125,10 +123,6 @@ class Window(QMainWindow):
         self._restore()
         self._refresh()
         self.start.tour.setFocus()
-        QTimer.singleShot(READY_MS, self._get_ready)
-
-    def _get_ready(self) -> None:
-        self.session.inbox.in_thread(get_ready, lambda _: None)
 
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")

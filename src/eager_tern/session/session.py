@@ -30,7 +30,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.replacing import not_written
 from eager_tern.session.events import Event
-from eager_tern.session.frames import Frames
+from eager_tern.session.frames import Frames, get_ready
 from eager_tern.session.inbox import Inbox, Slices
 from eager_tern.session.presses import Came, Presses
 from eager_tern.signal.by_hand import ByHand
@@ -72,7 +72,8 @@ class Session:
         self.presses = Presses()
         self.selected: tuple[int, ...] = ()
         self.history = History()
-        self._sheets: tuple[Sheet, ...] | None = None  # the library's, read when first asked for
+        self.sheets: tuple[Sheet, ...] = library()
+        self.inbox.in_thread(get_ready, lambda _: None)
         self._frames: Frames | None = None
         self._unnamed_in = casebooks_folder()  # where casebooks stand that have the day for a name
         self._keys: list[Key] | None = None  # made when first asked for
@@ -86,11 +87,6 @@ class Session:
         self._held_back: dict[int, list[PressesRead]] = {}
         self._new_takes: set[int] = set()  # of files, of which no press was selected yet
         self._read_with: dict[int, tuple[int, set[int]]] = {}  # by import: which sheets, and its takes
-
-    @property
-    def sheets(self) -> tuple[Sheet, ...]:
-        """What everything is read with: the gadget's own sheets first, the library's last."""
-        return library() if self._sheets is None else self._sheets
 
     # Casebooks and gadgets
 
@@ -211,7 +207,7 @@ class Session:
             self._loading.call_off()
         self._empty()
         self.casebook = self.gadget = self.service = self._frames = None
-        self._sheets = None
+        self.sheets = library()
         if casebook is not None:
             self.opened.emit()
             self._close_book(casebook, service)
@@ -317,7 +313,7 @@ class Session:
         everywhere, wrong = sheets_in(sheets_folder())
         for problem in wrong:
             self.troubled.emit(str(problem))
-        self._sheets = with_own(own, everywhere)
+        self.sheets = with_own(own, everywhere)
         self._sheets_version += 1
 
     def add_sheet(self, path: Path) -> None:
