@@ -238,7 +238,7 @@ def compare(
     from eager_tern.reports.comparison import comparison_document, describe_comparison
 
     manner = _manner(**said)
-    gathered = _or_complain(lambda: gather(list(paths), labels, manner))
+    gathered = _or_complain(lambda: gather(paths, labels, manner))
     for words in (*gathered.words, *gathered.failed):
         _complain(words)
     found = compare_stack(gathered.stack)

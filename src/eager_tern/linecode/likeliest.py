@@ -13,6 +13,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from eager_tern.linecode.likelihood import LN2
 from eager_tern.linecode.prices import BARE, ENOUGH, SLIP
 from eager_tern.signal.evidence import Evidence
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
@@ -22,7 +23,6 @@ UNIT_STEP = 0.03  # between the units tried
 SLIPS = (0, -1, 1)  # steps by which a symbol may begin late or early
 FEWEST_BITS, MOST_BITS = 8, 160
 MOST_DIFFERENT = 0.25
-LN2 = float(np.log(2.0))
 NEVER = -1e9
 
 Symbol = tuple[float, ...]  # signed lengths in units, marks positive

@@ -10,6 +10,7 @@ import numpy as np
 from eager_tern.signal.assumed import FINEST_US, USUAL_JITTER_US
 from eager_tern.signal.values import Floats
 
+LN2 = math.log(2.0)  # nats that a bit takes which could be either
 # A fit of few pulses may come out better than any receiver times them: this much is always allowed for.
 PRIOR_WEIGHT = 4.0
 

@@ -9,13 +9,12 @@ import numpy as np
 from eager_tern.linecode.biphase import edges_on_grid
 from eager_tern.linecode.clock import alternating, expected_durations
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.likelihood import parameter_cost, timing_score
+from eager_tern.linecode.likelihood import LN2, parameter_cost, timing_score
 from eager_tern.linecode.prices import PLAIN_BITS
 from eager_tern.linecode.values import LineReading
 from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats
 
-LN2 = float(np.log(2.0))
 SHORT_PART = 0.1  # of the marks and of the spaces: these have one bit, or as many as ``PARTS`` says
 PARTS = (1, 2, 3)
 ALIKE = 1.5  # shorter than two bits, whatever a receiver lengthens

@@ -21,7 +21,7 @@ from eager_tern.linecode.clock import alternating, expected_durations, fit_clock
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import SAME_RATIO, are_even, split_in_two
 from eager_tern.linecode.levels import FEWEST_OF_EACH, centres_of, levels_of
-from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, timing_score
+from eager_tern.linecode.likelihood import LN2, any_pulse_score, parameter_cost, timing_score
 from eager_tern.linecode.units import small_units
 from eager_tern.linecode.values import Bits, Clock, Code, LineReading
 from eager_tern.signal.assumed import CLOCK_WANDERS, LONGEST_IN_DATA_US, USUAL_JITTER_US
@@ -42,7 +42,6 @@ COARSEST_APART = 0.3  # spread of what tells two symbols apart: 60 µs of jitter
 LEAST_APART = 0.3  # of what lies between two symbols on the average: 1, 2, 4 and 8 have 0.43 between the first two
 COARSEST_SPREAD = 0.4  # of the shortest length, which a receiver may have shortened
 GROUP, BYTE = 4, 8  # bits
-LN2 = float(np.log(2.0))
 ALIKE, ALIKE_US = 0.4, 4 * math.sqrt(2.0) * 40  # by how much equal pulses differ: four times what 40 µs make of two
 FEWEST_RUN_IN = 6  # equal pulses in a row that are no accident
 LEVELS = (3, 4, 5)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from math import gcd
 
 import numpy as np
 from msgspec import Struct
@@ -12,7 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.likelihood import any_pulse_score, parameter_cost, probabilities, timing_score
+from eager_tern.linecode.likelihood import LN2, any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.serial_grid import FACTORS, CharacterGrid, clocks_about, on_known_grid, on_serial_grid, rms_of
 from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
 from eager_tern.signal.assumed import SPEED_SIGMA
@@ -34,7 +33,6 @@ UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
-LN2 = float(np.log(2.0))
 PARITIES: tuple[tuple[Parity, float], ...] = (("none", 1.0), ("even", 0.06), ("odd", 0.03))
 # How usual a framing is.
 USUAL: dict[Framing, float] = {
@@ -66,6 +64,15 @@ def characters(placed: CharacterGrid, data_bits: int, parity: str, stop_bits: in
     bounds = 1 + np.arange(data_bits)[:, None] + np.array([0, 1])
     spans = placed.starts_us[:, None, None] + bounds * placed.clock.unit_us
     return Characters(data.astype(np.uint8).ravel(), spans.reshape(-1, 2))
+
+
+def character_levels(bits: Bits, framing: Framing) -> NDArray[np.bool_]:
+    """Data bits as characters, shape (characters, bits of one): True in a mark (a 0, a start bit)."""
+    data, parity, stop = framing
+    rows = bits.reshape(-1, data).astype(bool)
+    start, odd = np.ones((len(rows), 1), bool), rows.sum(axis=1, keepdims=True) % 2 == 1
+    check = {"none": rows[:, :0], "even": ~odd, "odd": odd}[parity]
+    return np.hstack((start, ~rows, check, np.zeros((len(rows), stop), bool)))
 
 
 def async_serial(durations_us: Floats, unit_us: float | None = None) -> LineReading | None:
@@ -192,27 +199,20 @@ def told_by_framing(line: LineReading) -> float:
     whole = np.abs(rests - rests_in_bits) < WHOLE
     nats = LN2 * ((starts.size - 1) * stop + starts.size * (parity != "none"))
     nats += float(np.where(at_once, AT_ONCE, np.where(whole, WHOLE_REST, OTHER_REST)).sum())
-    divisor = gcd(*_run_lengths(line, rests_in_bits)) if whole.all() else 1
+    divisor = int(np.gcd.reduce(_run_lengths(line, rests_in_bits))) if whole.all() else 1
     nats -= LN2 * (starts[-1] - starts[0] + length) * (1 - 1 / divisor)
     return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
 
 
-def _run_lengths(line: LineReading, rests: NDArray[np.intp]) -> list[int]:
+def _run_lengths(line: LineReading, rests: NDArray[np.intp]) -> NDArray[np.intp]:
     """How many bits each mark and space lasts, from the first start bit to the last mark."""
     assert line.framing is not None
-    data, parity, stop = line.framing
-    rows = line.bits.reshape(-1, data)
-    marks = [np.ones((len(rows), 1), np.uint8), 1 - rows]
-    if parity != "none":
-        odd = (rows.sum(axis=1) % 2)[:, None].astype(np.uint8)
-        marks.append(1 - odd if parity == "even" else odd)
-    levels = np.hstack([*marks, np.zeros((len(rows), stop), np.uint8)])
-    in_a_row = np.concatenate(
-        [np.concatenate((row, np.zeros(max(rest, 0), np.uint8))) for row, rest in zip(levels, [*rests, 0], strict=True)]
-    )
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], in_a_row, [0]))))
-    lengths: list[int] = np.diff(edges).tolist()
-    return lengths
+    levels = character_levels(line.bits, line.framing)
+    count, length = levels.shape
+    starts = length * np.arange(count) + np.concatenate(([0], np.cumsum(np.maximum(rests, 0))))
+    is_mark = np.zeros(starts[-1] + length + 2, bool)  # with a space before and behind
+    is_mark[1 + starts[:, None] + np.arange(length)] = levels
+    return np.diff(np.flatnonzero(np.diff(is_mark)))
 
 
 def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> tuple[Framing, float] | None:

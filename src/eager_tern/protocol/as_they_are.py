@@ -34,12 +34,15 @@ def with_bits_as_they_are(
     is rather one of these, damaged.
     """
     unknown = {(f.first, f.last): f.reading for f in frames if f.is_unknown and not f.mended}
-    rows = _in_rows(pulses, sorted([*noise, *unknown])) if noise or unknown else []
-    rows = [row for row in rows if any(piece not in unknown or _ends_early(unknown[piece]) for piece in row)]
-    lines = {(row[0][0], row[-1][1]): _line(pulses, edges, (row[0][0], row[-1][1])) for row in rows}
-    found = {span: line for span, line in lines.items() if line is not None}
-    starts = Counter(line.bits[:SAME_START].tobytes() for line in found.values())
-    alike = {span: line for span, line in found.items() if starts[line.bits[:SAME_START].tobytes()] >= FEWEST}
+    unclear = {*noise, *(span for span, reading in unknown.items() if _ends_early(reading))}
+    if len(unclear) <= len(frames) - len(unknown):  # no majority, whatever they are
+        return frames, noise
+    rows = _in_rows(pulses, sorted([*noise, *unknown]))
+    spans = [(row[0][0], row[-1][1]) for row in rows if not unclear.isdisjoint(row)]
+    found = {span: line for span in spans if (line := _line(pulses, edges, span)) is not None}
+    begins = {span: line.bits[:SAME_START].tobytes() for span, line in found.items()}
+    often = Counter(begins.values())
+    alike = {span: line for span, line in found.items() if often[begins[span]] >= FEWEST}
     others = [frame for frame in frames if not any(first <= frame.first <= last for first, last in alike)]
     if len(alike) <= len(others) or 2 * len(alike) < len(found):
         return frames, noise

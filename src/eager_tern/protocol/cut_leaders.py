@@ -198,10 +198,6 @@ def _without_leaders(sheets: tuple[Sheet, ...]) -> list[tuple[Sheet, Floats]]:
         if is_paired(sheet) and len(kind.leader) % 2 == 0:
             bare = FrameKind(name=kind.name, repeat=kind.repeat, inverts=kind.inverts, parts=kind.parts[1:])
             only = Names((kind.name,))
-            found.append(
-                (
-                    replace(sheet, frames=(bare,), press=replace(sheet.press, first=only, held=only)),
-                    _in_us(kind.leader, sheet),
-                )
-            )
+            without = replace(sheet, frames=(bare,), press=replace(sheet.press, first=only, held=only))
+            found.append((without, _in_us(kind.leader, sheet)))
     return found

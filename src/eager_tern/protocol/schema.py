@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
-from eager_tern.linecode.values import Bits, Code
+from eager_tern.linecode.values import Bits, Code, Framing
 from eager_tern.protocol.fields import DataField, Finite, ListField, Names, PositiveInt, Strict, TextField
 from eager_tern.protocol.positions import WIDEST, Positions
 
@@ -44,6 +44,10 @@ class Serial(Strict, frozen=True):
     data_bits: Annotated[int, Meta(ge=5, le=8)] = 8
     parity: Literal["none", "odd", "even"] = "none"
     stop_bits: Literal[1, 2] = 1
+
+    @property
+    def framing(self) -> Framing:
+        return self.data_bits, self.parity, self.stop_bits
 
     @property
     def length(self) -> int:

@@ -9,13 +9,13 @@ from functools import lru_cache
 import numpy as np
 
 from eager_tern.linecode import prices
+from eager_tern.linecode.likelihood import LN2
 from eager_tern.protocol.checks import CheckResult
 from eager_tern.protocol.laid import Laid
 from eager_tern.protocol.schema import FrameKind, Sheet
 from eager_tern.signal.assumed import CLOCK_SIGMA, EXCESS_SIGMA_US
 from eager_tern.signal.values import Floats
 
-LN2 = float(np.log(2.0))
 SPREAD_OF_TOLERANCE = 0.4  # standard deviation of a unit, of the tolerance where that is wide
 
 

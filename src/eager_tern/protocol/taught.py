@@ -14,7 +14,7 @@ from eager_tern.errors import InputError
 from eager_tern.linecode import prices
 from eager_tern.linecode.closeness import CLEAN, COARSEST, COARSEST_SHEET
 from eager_tern.linecode.identify import read_as
-from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
+from eager_tern.linecode.likelihood import LN2, any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
 from eager_tern.protocol.characters import SAME_SPEED
@@ -32,7 +32,6 @@ FEWEST_UNEVEN = 4  # of those that a receiver's jitter makes uneven: two may sha
 ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
-LN2 = float(np.log(2.0))
 
 
 class Taught(Struct, frozen=True):

@@ -9,8 +9,9 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from eager_tern.errors import InputError
+from eager_tern.linecode.serial import character_levels
 from eager_tern.linecode.values import Bits
-from eager_tern.protocol.schema import FrameKind, Serial, Shape, Sheet
+from eager_tern.protocol.schema import FrameKind, Shape, Sheet
 from eager_tern.signal.values import Floats, Pulses, pulses_from_signed
 
 
@@ -88,7 +89,8 @@ def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
             here = bits[position : position + (part.bits or 0)]
             position += here.size
             if sheet.serial is not None:
-                lengths += character_levels(here, sheet.serial).tolist()
+                levels = character_levels(here, sheet.serial.framing)
+                lengths += np.where(levels, 1.0, -1.0).ravel().tolist()
                 continue
             for group in here.reshape(-1, sheet.bits_a_symbol).tolist():
                 number = int("".join(map(str, group)), 2)
@@ -97,15 +99,6 @@ def signed_units(sheet: Sheet, kind: FrameKind, bits: Bits) -> Floats:
                 symbol = sheet.alphabet[number]
                 lengths += [length * part.stretch for length in symbol]
     return np.array(lengths)
-
-
-def character_levels(bits: Bits, serial: Serial) -> Floats:
-    """Characters bit by bit: +1 for a mark (a 0, a start bit), −1 for a space (a 1, a stop bit)."""
-    data = bits.reshape(-1, serial.data_bits).astype(np.float64)
-    marks, spaces = np.ones((len(data), 1)), -np.ones((len(data), serial.stop_bits))
-    odd = data.sum(axis=1, keepdims=True) % 2
-    parity = {"none": data[:, :0], "even": 1 - 2 * odd, "odd": 2 * odd - 1}[serial.parity]
-    return np.hstack((marks, 1 - 2 * data, parity, spaces)).ravel()
 
 
 def frame_pulses(sheet: Sheet, kind: FrameKind, bits: Bits) -> Pulses:

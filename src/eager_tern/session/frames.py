@@ -101,7 +101,7 @@ class Frames:
         if press.stray:
             first, last = press.reading.frames[0]
             return Frame(first, last, self.pulses_of(press), ())
-        frame = self._as_bits(press, 0) or self._as_kept(press) or self._read(press.take_id, *press.reading.frames[0])
+        frame = self._as_kept(press) or self._as_bits(press, 0) or self._read(press.take_id, *press.reading.frames[0])
         best = frame.best
         if not press.reading.mended or (best is not None and bit_text(best.bits) == press.reading.bits):
             return frame if not press.reading.mended else replace(frame, mended=frame.mended or press.reading.mended)
@@ -133,12 +133,14 @@ class Frames:
 
     def all_of(self, press: Caught) -> list[Frame]:
         """All frames of a press."""
-        later = (
-            self._as_bits(press, number) or self._read(press.take_id, *span)
-            for number, span in enumerate(press.reading.frames)
-            if number
-        )
-        return [self.first_of(press), *later]
+        first = self.first_of(press)
+        plain = first.best is not None and first.best.code == "unknown"
+
+        def later(number: int) -> Frame:
+            kept = self._as_bits(press, number) if plain else None
+            return kept or self._read(press.take_id, *press.reading.frames[number])
+
+        return [first, *map(later, range(1, len(press.reading.frames)))]
 
     def _read_frame_alone(self, take_id: int, first: int, last: int) -> Frame:
         pulses = self._part(take_id, first, last)
