@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import are_even, find_clusters
-from eager_tern.linecode.prices import IN_CHATTER, TWO_AT_ONCE
+from eager_tern.linecode.prices import TWO_AT_ONCE
 from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.as_they_are import with_bits_as_they_are
 from eager_tern.protocol.candidates import (
@@ -267,8 +267,7 @@ def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: boo
     """
     size = burst.durations_us.size
     if chatter and size >= FEWEST_IN_CHATTER:
-        for frame in frames_in_chatter(burst, offset, sheets):
-            yield candidate_of(frame, IN_CHATTER)
+        yield from frames_in_chatter(burst, offset, sheets)
     if size <= MOST_IN_SECTION and (mended := mend(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
 

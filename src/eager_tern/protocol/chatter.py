@@ -8,7 +8,10 @@ from functools import lru_cache
 import numpy as np
 
 from eager_tern.linecode.closeness import CLEAN, STEADY_IN_CHATTER
+from eager_tern.linecode.prices import IN_CHATTER
 from eager_tern.linecode.regular import Stretch, regular_stretches
+from eager_tern.protocol.arbiter import Candidate
+from eager_tern.protocol.candidates import candidate_of
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
@@ -26,22 +29,26 @@ REACH_PAIRS = 2  # before and behind the regular stretch, where a frame may begi
 FEWEST_PAIRS_DISTURBED = 12
 
 
-def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Frame]:
+def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> list[Candidate]:
     """The frames in a stretch of pulses; ``offset`` is the index of its first mark in the take."""
     edges = pulses.edge_times_us
-    found: list[Frame] = []
+    found: list[Candidate] = []
     for stretch in regular_stretches(pulses.durations_us):
         frame, alone = _known(pulses, edges, stretch, sheets), None
         if frame is None:
             alone = _unknown(pulses, stretch, sheets)
             frame = _disturbed(pulses, edges, stretch, _of_its_code(sheets, alone))
         if frame is not None:  # a regular part of it may have been taken for a frame
-            while found and found[-1].last - offset >= frame.first and not _is_known(found[-1]):
+            while found and found[-1].last >= frame.first and not _is_known(found[-1].frames[0]):
                 found.pop()
-        for each in [frame] if frame is not None else _parted(alone):
-            if not found or each.first > found[-1].last - offset:
-                found.append(each.moved(offset))
-    return [frame for frame in found if _believed(frame, found)]
+        explained = candidate_of(frame) if frame is not None else _parted(alone) if alone is not None else None
+        if explained is not None and (not found or explained.first > found[-1].last):
+            found.append(explained)
+    frames = [frame for each in found for frame in each.frames]
+    believed = [(each, tuple(f.moved(offset) for f in each.frames if _believed(f, frames))) for each in found]
+    return [
+        Candidate(kept[0].first, kept[-1].last, kept, each.evidence + IN_CHATTER) for each, kept in believed if kept
+    ]
 
 
 def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
@@ -121,12 +128,9 @@ def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame
     return None
 
 
-def _parted(alone: Frame | None) -> list[Frame]:
+def _parted(alone: Frame) -> Candidate:
     """The frames that a regular stretch is: copies that follow each other closely are as regular as their bits."""
-    if alone is None:
-        return []
-    several = several_unknown(alone.pulses, alone.first)
-    return list(several.frames) if several is not None else [alone]
+    return several_unknown(alone.pulses, alone.first) or candidate_of(alone)
 
 
 def _steady(reading: Reading) -> bool:

@@ -257,6 +257,8 @@ def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:
 
 
 def _weight(take: TakeRead) -> float:
-    """How many bits were read, those of known protocols first of all."""
-    best = [frame.best for frame in take.frames if frame.best is not None]
+    """How many bits were read, those of known protocols first of all. Plain bits say nothing: they fit either way
+    round.
+    """
+    best = [frame.best for frame in take.frames if frame.best is not None and frame.best.code != "unknown"]
     return sum(r.confidence * r.bits.size * (1.0 if r.known else 0.1) for r in best)
