@@ -1,7 +1,7 @@
 """Regular stretches in a stream of pulses: where in a receiver's chatter a frame may be.
 
 Amplitude says nothing there, and no gap need stand before a frame. What gives it away is that one pair of mark and
-space after the other is a symbol of one code.
+space after the other is a symbol of one code, or one pulse after the other lasts one or two half bits.
 """
 
 from __future__ import annotations
@@ -29,6 +29,18 @@ OFF = 0.34  # of a unit: what a pulse may be off where the code's unit is the gr
 ALIKE = 0.4  # how much neighbours of one length may differ at the first glance
 FEWEST_ALIKE = 7
 FEWEST_PAIRS = 10
+# Half bits in a row: pulses of one or two, and here and there a sync of up to five.
+OFF_HALF = 0.25  # what such a pulse may be off: with more, any pulse of a softened noise is one or two halves
+OFF_MORE = 0.05  # for each half more: the unit is known to a twentieth
+LONGEST_SYNC = 5
+FEWEST_HALVES = 24  # pulses
+MOSTLY = 0.85  # of them are one or two
+FEWEST_SINGLES = 0.2  # are one: what is all double is a run-in of twice the length
+FEWEST_DOUBLES = 4
+OUT_OF_STEP = 0.1  # of the double ones, behind a sync of an odd number; in chatter half of them are
+LOOK_HALVES = 12  # pulses by which it is seen that none is far shorter than the others,
+RANGE_OF_HALVES = 3.4  # two halves, lengthened, over one that is shortened
+BESIDE_HALVES = 30  # pulses on either side of them that are looked at, too: a sync, and what stands behind it
 LARGEST_HOLE = 1  # pairs within a run that do not fit
 FEWEST_BESIDE_HOLE = 3  # pairs that do, on either side
 
@@ -44,6 +56,63 @@ class Stretch(Struct, frozen=True):
 
 def regular_stretches(durations_us: Floats) -> list[Stretch]:
     """The stretches of at least ten symbols of one code, best first where they overlap, in order of time."""
+    return _best_of(_in_pairs(durations_us) + _in_halves(durations_us))
+
+
+def _in_halves(durations_us: Floats) -> list[Stretch]:
+    """Stretches of bi-phase: its pulses last one or two half bits, marks as often as spaces."""
+    looked_at = _worth_a_look_for_halves(durations_us)
+    if not looked_at:
+        return []
+    # All ranges in one row; what stands between them fits nothing.
+    at = np.concatenate([np.append(np.arange(a, b), -1) for a, b in looked_at])
+    d = np.where(at >= 0, durations_us[at], np.nan)
+    excesses = np.array(EXCESSES)[:, None] * np.where(at % 2 == 0, 1.0, -1.0)
+    found: list[Stretch] = []
+    for unit in UNITS_US.tolist():
+        units = d / unit - excesses
+        halves = np.rint(units)
+        near = (np.abs(units - halves) < OFF_HALF + OFF_MORE * (halves - 1)) & (halves >= 1) & (halves <= LONGEST_SYNC)
+        firsts, lasts = bounds_of_stretches(near.ravel())
+        long = lasts - firsts >= FEWEST_HALVES
+        for first, last in zip(firsts[long].tolist(), lasts[long].tolist(), strict=True):
+            found += _of_halves(halves.ravel()[first : last + 1], int(at[first % at.size]), unit)
+    return found
+
+
+def _of_halves(halves: Floats, first: int, unit: float) -> list[Stretch]:
+    """A row of pulses on a grid as a stretch that begins and ends with a mark, if it is bi-phase."""
+    begin = first % 2
+    size = (halves.size - begin + 1) // 2 * 2 - 1
+    data = halves[begin : begin + max(size, 0)]
+    singles, doubles = np.count_nonzero(data == 1), np.count_nonzero(data == 2)
+    if size < FEWEST_HALVES or singles + doubles < MOSTLY * size or singles < FEWEST_SINGLES * size:
+        return []
+    # A double one spans two bits, so it begins in the middle of one: an even number of halves after the one before.
+    middles = (np.cumsum(data) - data)[data == 2] % 2
+    if doubles < FEWEST_DOUBLES or np.count_nonzero(np.diff(middles)) > OUT_OF_STEP * doubles:
+        return []
+    return [Stretch(first + begin, first + begin + size - 3, unit, int(singles + doubles) // 2)]
+
+
+def _worth_a_look_for_halves(d: Floats) -> list[tuple[int, int]]:
+    """Ranges with a row of pulses none of which is far shorter than the others, and what stands beside it."""
+    if d.size < FEWEST_HALVES:
+        return []
+    high, low = d[: 1 - LOOK_HALVES].copy(), d[: 1 - LOOK_HALVES].copy()
+    for shift in range(1, LOOK_HALVES):
+        beside = d[shift : d.size - LOOK_HALVES + 1 + shift]
+        np.maximum(high, beside, out=high)
+        np.minimum(low, beside, out=low)
+    begins = np.flatnonzero((high < RANGE_OF_HALVES * low) & (low > (1 - OFF_HALF - EXCESSES[-1]) * UNITS_US[0]))
+    look = np.zeros(d.size + 1, np.int64)
+    np.add.at(look, np.maximum(begins - BESIDE_HALVES, 0), 1)
+    np.add.at(look, np.minimum(begins + LOOK_HALVES + BESIDE_HALVES, d.size), -1)
+    return [(a, b + 1) for a, b in stretches(np.cumsum(look[:-1]) > 0)]
+
+
+def _in_pairs(durations_us: Floats) -> list[Stretch]:
+    """Stretches of symbols that are a mark and a space."""
     pairs = durations_us[: durations_us.size // 2 * 2].reshape(-1, 2)
     looked_at = _worth_a_look(pairs)
     if not looked_at:
@@ -61,7 +130,7 @@ def regular_stretches(durations_us: Floats) -> list[Stretch]:
         found += [
             Stretch(a, b, unit, c) for a, b, c in zip(*(each.tolist() for each in (*where, fitting)), strict=True)
         ]
-    return _best_of(found)
+    return found
 
 
 def _fitting(marks: Floats, spaces: Floats) -> NDArray[np.bool_]:

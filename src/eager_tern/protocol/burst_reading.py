@@ -82,7 +82,7 @@ def read_bursts(
     bursts = split_bursts(pulses, gaps)
     candidates = _candidates(Line(pulses, edges, tuple(sheets)), bursts, by_hand)
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
-        candidates = [c for c in candidates if c.first > bursts[0][1] or all(map(_is_known, c.frames))]
+        candidates = [c for c in candidates if not _may_be_a_rest(c, bursts[0]) or all(map(_is_known, c.frames))]
     frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
     noise = _without_frames(bursts, frames)
     if not frames or not all(map(_is_surely_known, frames)):
@@ -270,6 +270,12 @@ def _disturbed(burst: Pulses, offset: int, sheets: Sequence[Sheet], chatter: boo
         yield from frames_in_chatter(burst, offset, sheets)
     if size <= MOST_IN_SECTION and (mended := mend(burst, sheets)) is not None:
         yield _mended(burst, offset, mended)
+
+
+def _may_be_a_rest(candidate: Candidate, burst: Span) -> bool:
+    """Whether a frame of the recording's first burst may have begun before it; not so one far inside of chatter."""
+    frame = candidate.frames[0]
+    return frame.first <= burst[1] and frame.first - burst[0] <= frame.last - frame.first
 
 
 def _is_known(frame: Frame) -> bool:

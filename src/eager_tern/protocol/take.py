@@ -257,8 +257,12 @@ def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:
 
 
 def _weight(take: TakeRead) -> float:
-    """How many bits were read, those of known protocols first of all. Plain bits say nothing: they fit either way
-    round.
+    """How many bits were read, those of known protocols first of all, and twice those of frames that only a space parts
+    from the next one: the wrong way round it is a mark that no frame holds. Plain bits fit either way round.
     """
-    best = [frame.best for frame in take.frames if frame.best is not None and frame.best.code != "unknown"]
-    return sum(r.confidence * r.bits.size * (1.0 if r.known else 0.1) for r in best)
+    frames = [frame for frame in take.frames if frame.best is not None and frame.best.code != "unknown"]
+    begins = {frame.first for frame in frames}
+    return sum(
+        f.reading.confidence * f.reading.bits.size * (1.0 if f.reading.known else 0.1) * (1 + (f.last + 2 in begins))
+        for f in frames
+    )
