@@ -41,3 +41,25 @@ def test_chatter_keeps_no_time_for_long(rng: np.random.Generator) -> None:
     found = regular_stretches(chatter(rng, 20_000))
     assert all(stretch.fitting < 20 for stretch in found)
     assert regular_stretches(chatter(rng, 3)) == []
+
+
+def halves(rng: np.random.Generator, unit: float, bits: int) -> np.ndarray:
+    """Bi-phase, as the lengths of its pulses."""
+    levels = [level for bit in rng.integers(0, 2, bits) for level in ((1, 0) if bit else (0, 1))]
+    turns = np.flatnonzero(np.diff([-1, *levels, -1]))
+    return np.diff(turns) * unit + rng.normal(0, 0.05 * unit, turns.size - 1)
+
+
+@pytest.mark.parametrize("unit", [180.0, 350.0, 700.0])
+def test_half_bits_are_found_where_they_are(rng: np.random.Generator, unit: float) -> None:
+    data = halves(rng, unit, 40)
+    d = np.concatenate((chatter(rng, 200), data, chatter(rng, 200)))
+    longest = max(regular_stretches(d), key=lambda stretch: stretch.fitting)
+    assert abs(longest.first - 400) <= 4
+    assert abs(longest.last - (400 + data.size)) <= 6
+    assert longest.fitting >= data.size // 2 - 3
+
+
+def test_pulses_of_one_and_two_lengths_in_any_order_are_no_half_bits(rng: np.random.Generator) -> None:
+    d = rng.choice([300.0, 600.0], 400) + rng.normal(0, 10, 400)
+    assert all(stretch.fitting < 30 for stretch in regular_stretches(d))

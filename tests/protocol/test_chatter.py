@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 
@@ -67,6 +69,51 @@ def test_frames_are_found_in_chatter(rng: np.random.Generator, kind: str, glitch
     if not glitch:
         assert [bits_of(press.lead) for press in found.presses] == sent
         assert all(len(press.frames) == 4 for press in found.presses)
+
+
+def sensor(bits: list[int], unit: float) -> list[float]:
+    """Pulse distance of 2 and 4 units; a space of 8 parts the copies, and is no gap beside its spaces."""
+    data = [d for bit in bits for d in (unit, -(4 if bit else 2) * unit)]
+    return [*data, unit, -8 * unit]
+
+
+def garage(bits: list[int], unit: float) -> list[float]:
+    """Bi-phase behind a run-in and a sync of three half bits each way, and six half bits' rest."""
+    data = [d for bit in bits for d in ((unit, -unit) if bit else (-unit, unit))]
+    return [*[unit, -unit] * 12, 3 * unit, -3 * unit, *data, -6 * unit]
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize(("copy", "size", "least"), [(sensor, 36, 0.95), (garage, 40, 0.85)])
+def test_copies_that_follow_each_other_closely_are_found_in_chatter(
+    rng: np.random.Generator, kind: str, copy: Callable[[list[int], float], list[float]], size: int, least: float
+) -> None:
+    sent, signed = [], []
+    for _ in range(8):
+        bits = rng.integers(0, 2, size).tolist()
+        sent.append("".join(map(str, bits)))
+        copies = join(copy(bits, rng.uniform(330, 550)) * 4)
+        signed += [*chatter(rng, kind, 150e3), -40.0, *record(copies.tolist(), rng, jitter_us=12, excess_us=30)]
+    found = [bits_of(frame) for frame in read(join(signed).tolist()).frames]
+    right = sum(bits in sent for bits in found)
+    assert right >= least * 4 * len(sent) - 1  # the first bits of a first copy may be lost in the chatter
+    assert len(found) - right <= 1
+    assert set(sent) <= set(found)
+
+
+@pytest.mark.parametrize("high", [False, True])
+def test_a_line_that_never_rests_shows_its_polarity_by_what_parts_its_frames(
+    rng: np.random.Generator, high: bool
+) -> None:
+    signed: list[float] = []
+    for _ in range(6):
+        copies = garage(rng.integers(0, 2, 40).tolist(), 400.0) * 4
+        signed += [*chatter(rng, "exponential", 300e3), -40.0, *copies]
+    d = np.abs(record(join(signed).tolist(), rng, jitter_us=12))
+    edges = Edges(np.cumsum(d)[:-1], high, 0.0, float(d.sum()))
+    polarity, found = read_edges(edges, library())
+    assert polarity == ("mark-high" if high else "mark-low")
+    assert len(found.frames) >= 20
 
 
 def with_glitch(signed: list[float], at: int, length: float = 80.0) -> list[float]:

@@ -98,8 +98,10 @@ def _say_the_same(frames: Sequence[Frame]) -> bool:
 def _trust(frame: Frame) -> int:
     """How much a frame says for itself, however often it came: a start bit or a parity holds for damaged ones, too."""
     best = frame.reading
+    if best.confidence <= DOUBTED:
+        return -1
     if not best.known:
-        return -1 if best.confidence <= DOUBTED else 0
+        return 0
     return (3 if has_checks(best) else 2) if best.checks_hold else 1
 
 

@@ -229,23 +229,30 @@ def begins_in_mark(edges: Edges, polarity: Polarity) -> bool:
 def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = FOUND_OUT) -> Polarity:
     """The polarity that the line's rest shows; where it never rests, the one in which it reads better.
 
-    That is told by its beginning, or by more and more of it where nothing was sent so soon.
+    That is told by its beginning, or by longer and longer parts of it where nothing was sent so soon.
     """
     found = find_polarity(edges)
     if found.sure:
         return found.polarity
     other: Polarity = "mark-high" if found.polarity == "mark-low" else "mark-low"
-    count = 0
-    while count < edges.times_us.size:
-        count = min(2 * count or SURE_PULSES, edges.times_us.size)
-        times = edges.times_us[:count]
-        some = edges if times.size == edges.times_us.size else replace(edges, times_us=times, end_us=float(times[-1]))
-        first, second = (
-            _weight(read_edges(some, sheets, replace(by_hand, polarity=p))[1]) for p in (found.polarity, other)
-        )
-        if max(first, second) > SURE_BITS and first != second:
-            return found.polarity if first > second else other
+    first, size = 0, SURE_PULSES  # even, so that each part begins at the level the line began at
+    while first < edges.times_us.size:
+        weights = [
+            _weight(read_edges(_part(edges, first, first + size), sheets, replace(by_hand, polarity=polarity))[1])
+            for polarity in (found.polarity, other)
+        ]
+        if max(weights) > SURE_BITS and weights[0] != weights[1]:
+            return found.polarity if weights[0] > weights[1] else other
+        first, size = first + size, 2 * size
     return found.polarity
+
+
+def _part(edges: Edges, first: int, end: int) -> Edges:
+    times = edges.times_us[first:end]
+    begins = edges.start_us if first == 0 else float(edges.times_us[first - 1])
+    return replace(
+        edges, times_us=times, start_us=begins, end_us=float(times[-1]) if end < edges.times_us.size else edges.end_us
+    )
 
 
 def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:
