@@ -8,7 +8,8 @@ import pytest
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
-from tests.handsets import IDLE_US, join, nec
+from tests.handsets import IDLE_US, join, nec, record
+from tests.strangers import a_stranger, take_of
 
 SHEETS = library()
 PREAMBLE = [1, 0] * 6
@@ -111,3 +112,13 @@ def test_damage_among_other_frames_is_no_packet() -> None:
     signed = np.concatenate([[-IDLE_US], *[[*frame[:67], -IDLE_US] for frame in (hurt, good, good)]])
     take = read_pulses(pulses_from_signed(signed), SHEETS)
     assert not any(frame.reading.code == "unknown" for frame in take.frames)
+
+
+@pytest.mark.parametrize(("code", "size"), [("duty", 2), ("biphase", 3)])
+def test_sections_with_long_leaders_are_no_packets_of_bits(rng: np.random.Generator, code: str, size: int) -> None:
+    for _ in range(4):
+        stranger = a_stranger(rng, code, "run-in", size)
+        signed, sent = take_of(rng, stranger)
+        read = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=10)), SHEETS)
+        leads = [press.lead.reading for press in read.presses if press.lead.readings]
+        assert [(lead.sections, lead.bits.tolist()) for lead in leads] == [(stranger.sections, s.bits) for s in sent]

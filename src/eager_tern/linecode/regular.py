@@ -10,6 +10,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from eager_tern.signal.order import quantile
 from eager_tern.signal.stretches import bounds_of_stretches, stretches
 from eager_tern.signal.values import Floats
 
@@ -38,6 +39,7 @@ MOSTLY = 0.85  # of them are one or two
 FEWEST_SINGLES = 0.2  # are one: what is all double is a run-in of twice the length
 FEWEST_DOUBLES = 4
 OUT_OF_STEP = 0.1  # of the double ones, behind a sync of an odd number; in chatter half of them are
+LEAST_CHATTER = 0.05  # of a burst's pulses are shorter than half of a half bit
 LOOK_HALVES = 12  # pulses by which it is seen that none is far shorter than the others,
 RANGE_OF_HALVES = 3.4  # two halves, lengthened, over one that is shortened
 BESIDE_HALVES = 30  # pulses on either side of them that are looked at, too: a sync, and what stands behind it
@@ -69,7 +71,9 @@ def _in_halves(durations_us: Floats) -> list[Stretch]:
     d = np.where(at >= 0, durations_us[at], np.nan)
     excesses = np.array(EXCESSES)[:, None] * np.where(at % 2 == 0, 1.0, -1.0)
     found: list[Stretch] = []
-    for unit in UNITS_US.tolist():
+    # A burst without pulses shorter than half bits is no chatter, but a frame: what part of it is even says nothing.
+    shortest = 2 * quantile(durations_us, LEAST_CHATTER)
+    for unit in (each for each in UNITS_US.tolist() if each > shortest):
         units = d / unit - excesses
         halves = np.rint(units)
         near = (np.abs(units - halves) < OFF_HALF + OFF_MORE * (halves - 1)) & (halves >= 1) & (halves <= LONGEST_SYNC)

@@ -55,9 +55,9 @@ def with_bits_as_they_are(
 
 
 def _ends_early(reading: Reading) -> bool:
-    """Whether much is left unexplained from where the data begin."""
+    """Whether much is left unexplained from where the data begin; sections have their leaders there."""
     told = ~np.isnan(reading.expected_us)
-    return bool(told[told.argmax() :].mean() < NEARLY_ALL)
+    return not reading.sections and bool(told[told.argmax() :].mean() < NEARLY_ALL)
 
 
 def _in_rows(pulses: Pulses, pieces: Sequence[Span]) -> list[list[Span]]:
