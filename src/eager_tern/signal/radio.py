@@ -29,6 +29,7 @@ ENVELOPE_S = 300e-6
 LEVEL_LOOK_S = 150e-6
 TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
 CLEARLY_TAKES_TURNS = -0.7
+TURN_S = 30e-3  # two tones change places within that time; a drifting carrier goes from one to the other but once
 SAME_CARRIER_HZ, SAME_TONE_HZ = 4_000.0, 1_500.0
 ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
@@ -130,11 +131,12 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
                 continue
             (tone,) = _tones(samples, recording.rate_hz, other)[:1]
             together = _correlation(samples, recording.rate_hz, tones[0], tone)
+            in_turn = _correlation(samples, recording.rate_hz, tones[0], tone, TURN_S) < TAKES_TURNS
             comparable = other.power > WEAKEST_TONE * patch.power
             if any(abs(tone - t) < SAME_TONE_HZ for t in tones):
                 own.append(other)  # a part of the signal that one tone alone was sent in
                 left.remove(other)
-            elif len(tones) == 1 and together < TAKES_TURNS and comparable:
+            elif len(tones) == 1 and in_turn and comparable:
                 tones = (tones[0], tone)
                 own.append(other)
                 left.remove(other)
@@ -183,15 +185,20 @@ def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, 
         is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
         mirror = smooth[(2 * strongest - second + np.arange(-width, width + 1)) % size].max()
         if is_peak and mirror < MIRRORED * far[second]:
-            together = _correlation(samples, rate_hz, first, other)
+            together = _correlation(samples, rate_hz, first, other, TURN_S)
             if together < (TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS):
                 others.append((part * together**2, other))
         far[np.abs(frequencies - other) < TONES_APART_HZ] = 0.0
     return (first, max(others)[1]) if others else (first,)
 
 
-def _correlation(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float) -> float:
-    """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns."""
+def _correlation(
+    samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float, within_s: float | None = None
+) -> float:
+    """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns.
+
+    With ``within_s``, only what changes in that time counts.
+    """
     apart = abs(one_hz - other_hz)
     length = ENVELOPE_S if apart == 0 else max(1, round(ENVELOPE_S * apart)) / apart  # a zero of one at the other
     step = max(1, round(length * rate_hz))
@@ -203,6 +210,10 @@ def _correlation(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz:
     if one.size < 10:
         return 0.0
     sent = np.convolve(one / one.mean() + other / other.mean(), np.ones(9) / 9, "same") > 0.5
+    if within_s is not None:
+        window = np.ones(min(max(3, round(within_s * rate_hz / step)), one.size))
+        usual = np.convolve(sent, window, "same")
+        one, other = (each - np.convolve(each * sent, window, "same") / np.maximum(usual, 1) for each in powers)
     a, b = one[sent], other[sent]
     if a.size < 8 or a.std() == 0 or b.std() == 0:
         return 0.0
