@@ -24,8 +24,9 @@ WEAKEST_TONE = 0.12  # of the other tone's power
 SELDOM_TONE = 0.004  # of the same, where marks are short and far between, and then only if it clearly takes turns
 PEAKS = 6  # of a patch that could be its second tone: keying makes some, too
 BESIDE_STRONG, BRIEF_S = 0.01, 12e-3  # of a strong one's power, and no longer: the strong one's keying
+IMAGE = 0.01  # of a signal's power, at its frequency below 0: a receiver whose two channels are not quite alike
 MIRRORED = 0.3  # of a peak's power on the other side of the tone: keying makes both alike
-ENVELOPE_S = 300e-6
+ENVELOPES_S = 300e-6, 90e-6  # of two tones: the longer one for weak signals, the shorter for fast ones
 LEVEL_LOOK_S = 150e-6
 TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
 CLEARLY_TAKES_TURNS = -0.7
@@ -130,8 +131,11 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
                 left.remove(other)
                 continue
             (tone,) = _tones(samples, recording.rate_hz, other)[:1]
+            if other.power < IMAGE * patch.power and any(abs(tone + t) < SAME_TONE_HZ for t in tones):
+                left.remove(other)
+                continue
             together = _correlation(samples, recording.rate_hz, tones[0], tone)
-            in_turn = _correlation(samples, recording.rate_hz, tones[0], tone, TURN_S) < TAKES_TURNS
+            in_turn = _by_turns(samples, recording.rate_hz, tones[0], tone) < TAKES_TURNS
             comparable = other.power > WEAKEST_TONE * patch.power
             if any(abs(tone - t) < SAME_TONE_HZ for t in tones):
                 own.append(other)  # a part of the signal that one tone alone was sent in
@@ -185,22 +189,32 @@ def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, 
         is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
         mirror = smooth[(2 * strongest - second + np.arange(-width, width + 1)) % size].max()
         if is_peak and mirror < MIRRORED * far[second]:
-            together = _correlation(samples, rate_hz, first, other, TURN_S)
+            together = _by_turns(samples, rate_hz, first, other)
             if together < (TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS):
                 others.append((part * together**2, other))
         far[np.abs(frequencies - other) < TONES_APART_HZ] = 0.0
     return (first, max(others)[1]) if others else (first,)
 
 
+def _by_turns(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float) -> float:
+    """The correlation of two frequencies that may take turns, quickly or slowly."""
+    return min(_correlation(samples, rate_hz, one_hz, other_hz, each, TURN_S) for each in ENVELOPES_S)
+
+
 def _correlation(
-    samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float, within_s: float | None = None
+    samples: NDArray[Any],
+    rate_hz: float,
+    one_hz: float,
+    other_hz: float,
+    envelope_s: float = ENVELOPES_S[0],
+    within_s: float | None = None,
 ) -> float:
     """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns.
 
     With ``within_s``, only what changes in that time counts.
     """
     apart = abs(one_hz - other_hz)
-    length = ENVELOPE_S if apart == 0 else max(1, round(ENVELOPE_S * apart)) / apart  # a zero of one at the other
+    length = envelope_s if apart == 0 else max(1, round(envelope_s * apart)) / apart  # a zero of one at the other
     step = max(1, round(length * rate_hz))
     powers = []
     for tone in (one_hz, other_hz):
