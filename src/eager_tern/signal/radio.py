@@ -117,6 +117,7 @@ def _at_one_time(patches: Sequence[Patch]) -> list[list[Patch]]:
 
 def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
     """The bursts of patches at one time: two tones that take turns are one, what follows a stronger one is a ghost."""
+    recording = _centred(recording, min(p.first for p in group), max(p.last for p in group))
     left = sorted(group, key=lambda p: -p.power)
     bursts: list[_Found] = []
     while left:
@@ -152,6 +153,15 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
         first, last = min(p.first for p in own), max(p.last for p in own)
         bursts.append(_Found(first, last, tuple(sorted(tones)), room, patch.noise, patch.power))
     return bursts
+
+
+def _centred(recording: Recording, first: int, last: int) -> Recording:
+    """The recording without the constant that a receiver adds to a stretch: what is left on the average beside it."""
+    margin = int(MARGIN_S * recording.rate_hz)
+    beside = recording.part(max(first - margin, 0), first), recording.part(last, min(last + margin, recording.size))
+    rest = np.concatenate(beside)
+    constant = rest.mean() if rest.size else 0.0
+    return replace(recording, part=lambda a, b: recording.part(a, b) - constant)
 
 
 def _overlap(a: Patch, b: Patch) -> float:
@@ -251,7 +261,7 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     margin = int(MARGIN_S * rate) // decimation * decimation
     first = burst.first - margin
     last = min(burst.last, burst.first + int(LONGEST_S * rate)) + margin
-    samples = recording.padded(first - wings, last + wings)
+    samples = _centred(recording, burst.first, burst.last).padded(first - wings, last + wings)
     turned = samples * _turning(center, rate, samples.size)
     if decimation > 1:
         values = _filtered(turned, _low_pass(half / rate, wings), decimation)[: (last - first) // decimation]
