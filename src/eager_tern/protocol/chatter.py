@@ -15,7 +15,7 @@ from eager_tern.protocol.candidates import candidate_of
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
 from eager_tern.protocol.unknown import several_unknown
@@ -118,12 +118,12 @@ def _disturbed(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequ
 
 
 def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
-    """The regular stretch by itself, with the mark that ends it."""
+    """The regular stretch by itself, with the mark that ends it. Characters are not: they only begin regularly."""
     last = min(stretch.last + 2, pulses.durations_us.size - 1)
     for first, end in ((stretch.first, last), (stretch.first, stretch.last)):
         part = pulses.part(first, end)
         readings = read_frame(part, sheets)
-        if readings and readings[0].bits.size and _steady(readings[0]):
+        if readings and readings[0].bits.size and readings[0].protocol != SERIAL and _steady(readings[0]):
             return Frame(first, end, part, readings)
     return None
 
