@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -34,21 +34,32 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
     edges = pulses.edge_times_us
     found: list[Candidate] = []
     for stretch in regular_stretches(pulses.durations_us):
-        frame, alone = _known(pulses, edges, stretch, sheets), None
-        if frame is None:
-            alone = _unknown(pulses, stretch, sheets)
-            frame = _disturbed(pulses, edges, stretch, _of_its_code(sheets, alone))
-        if frame is not None:  # a regular part of it may have been taken for a frame
-            while found and found[-1].last >= frame.first and not _is_known(found[-1].frames[0]):
-                found.pop()
-        explained = candidate_of(frame) if frame is not None else _parted(alone) if alone is not None else None
-        if explained is not None and (not found or explained.first > found[-1].last):
+        explained = _explained(pulses, edges, stretch, sheets)
+        # A regular part of a sheet's frame may have been taken for one.
+        while (
+            explained and _is_known(explained) and found and _overlap(found[-1], explained) and not _is_known(found[-1])
+        ):
+            found.pop()
+        if explained and not (found and _overlap(found[-1], explained)):
             found.append(explained)
     frames = [frame for each in found for frame in each.frames]
     believed = [(each, tuple(f.moved(offset) for f in each.frames if _believed(f, frames))) for each in found]
     return [
         Candidate(kept[0].first, kept[-1].last, kept, each.evidence + IN_CHATTER) for each, kept in believed if kept
     ]
+
+
+def _explained(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Candidate | None:
+    """What a regular stretch is: a sheet's frame, several of one code, a part of a disturbed one, or one by itself."""
+    if (known := _known(pulses, edges, stretch, sheets)) is not None:
+        return candidate_of(known)
+    for part, first in _parts(pulses, stretch):
+        if (several := several_unknown(part, first)) is not None and _steady(several.frames[0].reading):
+            return several
+    alone = _unknown(pulses, stretch, sheets)
+    disturbed = _disturbed(pulses, edges, stretch, _of_its_code(sheets, alone))
+    best = disturbed or alone
+    return candidate_of(best) if best is not None else None
 
 
 def _known(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
@@ -118,27 +129,31 @@ def _disturbed(pulses: Pulses, edges: np.ndarray, stretch: Stretch, sheets: Sequ
 
 
 def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame | None:
-    """The regular stretch by itself, with the mark that ends it. Characters are not: they only begin regularly."""
-    last = min(stretch.last + 2, pulses.durations_us.size - 1)
-    for first, end in ((stretch.first, last), (stretch.first, stretch.last)):
-        part = pulses.part(first, end)
+    """The regular stretch by itself. Characters are not: they only begin regularly."""
+    for part, first in _parts(pulses, stretch):
         readings = read_frame(part, sheets)
         if readings and readings[0].bits.size and readings[0].protocol != SERIAL and _steady(readings[0]):
-            return Frame(first, end, part, readings)
+            return Frame(first, first + part.durations_us.size - 1, part, readings)
     return None
 
 
-def _parted(alone: Frame) -> Candidate:
-    """The frames that a regular stretch is: copies that follow each other closely are as regular as their bits."""
-    return several_unknown(alone.pulses, alone.first) or candidate_of(alone)
+def _parts(pulses: Pulses, stretch: Stretch) -> Iterator[tuple[Pulses, int]]:
+    """The pulses of a stretch, with the mark that ends it and without, and the index of the first."""
+    for last in (min(stretch.last + 2, pulses.durations_us.size - 1), stretch.last):
+        yield pulses.part(stretch.first, last), stretch.first
+
+
+def _overlap(before: Candidate, after: Candidate) -> bool:
+    return before.last >= after.first
 
 
 def _steady(reading: Reading) -> bool:
     return reading.clock.rms_us < STEADY_IN_CHATTER * reading.clock.unit_us
 
 
-def _is_known(frame: Frame) -> bool:
-    return frame.best is not None and frame.best.known
+def _is_known(candidate: Candidate) -> bool:
+    best = candidate.frames[0].best
+    return best is not None and best.known
 
 
 def _believed(frame: Frame, found: Sequence[Frame]) -> bool:

@@ -85,7 +85,13 @@ def _model(frames: Sequence[Frame]) -> Frame | None:
     said = Counter(f.reading.bits.tobytes() for f in with_bits)
     return max(
         with_bits,
-        key=lambda f: (_trust(f), said[f.reading.bits.tobytes()], f.reading.bits.size, -f.reading.clock.rms_us),
+        key=lambda f: (
+            _trust(f),
+            said[f.reading.bits.tobytes()],
+            f.reading.bits.size,
+            f.reading.confidence,
+            -f.reading.clock.rms_us,
+        ),
     )
 
 
@@ -98,9 +104,9 @@ def _say_the_same(frames: Sequence[Frame]) -> bool:
 def _trust(frame: Frame) -> int:
     """How much a frame says for itself, however often it came: a start bit or a parity holds for damaged ones, too."""
     best = frame.reading
-    if best.confidence <= DOUBTED:
-        return -1
     if not best.known:
+        return -1 if best.confidence <= DOUBTED else 0
+    if best.confidence <= DOUBTED:
         return 0
     return (3 if has_checks(best) else 2) if best.checks_hold else 1
 
