@@ -122,3 +122,13 @@ def test_sections_with_long_leaders_are_no_packets_of_bits(rng: np.random.Genera
         read = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=10)), SHEETS)
         leads = [press.lead.reading for press in read.presses if press.lead.readings]
         assert [(lead.sections, lead.bits.tolist()) for lead in leads] == [(stranger.sections, s.bits) for s in sent]
+
+
+@pytest.mark.parametrize("baud", [1200, 2400, 4800])
+def test_a_packet_without_copies_is_no_row_of_characters(rng: np.random.Generator, baud: int) -> None:
+    """Its run-in alone could be some, and is regular."""
+    for _ in range(4):
+        sync = rng.integers(0, 2, 16).tolist()
+        packets = [[*[1, 0] * 16, *sync, *rng.integers(0, 2, 55).tolist(), 1] for _ in range(8)]
+        read = heard(rng, [levels(packet) for packet in packets], 1e6 / baud, copies=1)
+        assert not any(f.reading.protocol == "async-serial" and f.reading.confidence > 0.5 for f in read.frames)

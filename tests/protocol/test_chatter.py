@@ -101,6 +101,18 @@ def test_copies_that_follow_each_other_closely_are_found_in_chatter(
     assert set(sent) <= set(found)
 
 
+@pytest.mark.parametrize("kind", KINDS)
+def test_copies_of_a_sheet_that_follow_each_other_closely_are_named(rng: np.random.Generator, kind: str) -> None:
+    signed: list[float] = []
+    for _ in range(5):
+        bits = rng.integers(0, 2, 36)
+        bits[9], bits[12:16], bits[24:28] = 0, 0, 1  # a sensor-36, between 0 and 25 degrees
+        copies = join(sensor(bits.tolist(), 500.0) * 5)
+        signed += [*chatter(rng, kind, 150e3), -40.0, *record(copies.tolist(), rng, jitter_us=12, excess_us=30)]
+    frames = read(join(signed).tolist()).frames
+    assert sum(frame.reading.protocol == "sensor-36" and frame.reading.confidence > 0.9 for frame in frames) >= 24
+
+
 @pytest.mark.parametrize("high", [False, True])
 def test_a_line_that_never_rests_shows_its_polarity_by_what_parts_its_frames(
     rng: np.random.Generator, high: bool

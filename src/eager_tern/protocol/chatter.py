@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import numpy as np
+from msgspec.structs import replace
 
 from eager_tern.linecode.closeness import CLEAN, STEADY_IN_CHATTER
 from eager_tern.linecode.prices import IN_CHATTER
@@ -15,7 +16,7 @@ from eager_tern.protocol.candidates import candidate_of
 from eager_tern.protocol.damaged import fit_known, raw_range
 from eager_tern.protocol.matching import match_sheets
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, Reading, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, Reading, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.template import is_paired, symbol_template
 from eager_tern.protocol.unknown import several_unknown
@@ -42,6 +43,7 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
             found.pop()
         if explained and not (found and _overlap(found[-1], explained)):
             found.append(explained)
+    found += [known for each in found if len(each.frames) > 1 for known in _known_among(each.frames, sheets)]
     frames = [frame for each in found for frame in each.frames]
     believed = [(each, tuple(f.moved(offset) for f in each.frames if _believed(f, frames))) for each in found]
     return [
@@ -135,6 +137,13 @@ def _unknown(pulses: Pulses, stretch: Stretch, sheets: Sequence[Sheet]) -> Frame
         if readings and readings[0].bits.size and readings[0].protocol != SERIAL and _steady(readings[0]):
             return Frame(first, first + part.durations_us.size - 1, part, readings)
     return None
+
+
+def _known_among(frames: Sequence[Frame], sheets: Sequence[Sheet]) -> Iterator[Candidate]:
+    """Those of several frames that turn out to be a sheet's, now that it is known where they end."""
+    for frame, readings in zip(frames, read_by_sheets([f.pulses for f in frames], sheets), strict=True):
+        if readings and _steady(readings[0]) and readings[0].checks_hold:
+            yield candidate_of(replace(frame, readings=readings))
 
 
 def _parts(pulses: Pulses, stretch: Stretch) -> Iterator[tuple[Pulses, int]]:
