@@ -26,6 +26,7 @@ LEAST_CONFIDENCE = 0.1  # below, what was read as the likeliest frame is none
 SURE_ENOUGH = 0.9  # confidence in what a threshold's pulses say, so that no likelier frame is sought
 PROVEN = 0.95  # that a faint frame is right whose checks hold
 SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
+PRICE_OF_PULSE = 5.0  # nats: one of some hundred places for its end
 UNITS_US = (200.0, 700.0)
 # Codes without a sheet: fixed period 1 to 3, and the two usual kinds of pulse distance and width.
 ANY_CODE = tuple(
@@ -54,8 +55,10 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
                 parts.append(by_threshold)
                 continue
             found = _search(evidence, start, end, shapes)
-            likely += found
-            parts += [] if found else [by_threshold]
+            if sum(each.gain for each in found) > _gain(evidence, by_threshold):
+                likely += found
+            else:
+                parts.append(by_threshold)
         for repeat in combined(evidence, likely):
             frame = with_prior_odds(evidence, repeat, kept_by_checks(repeat.for_one, repeat.shape, sheets))
             parts.append(frame.pulses)
@@ -99,6 +102,14 @@ def _all_read(take: TakeRead) -> bool:
         if reads_well(frame.readings) and frame.readings[0].confidence > SURE_ENOUGH and not frame.mended
     ]
     return bool(well) and len(well) == len(take.frames) and all(last - first < 6 for first, last in take.noise)
+
+
+def _gain(evidence: RadioEvidence, pulses: Pulses) -> float:
+    """How much a recording speaks for a threshold's pulses, less what they owe to being chosen by it."""
+    edges = pulses.edge_times_us
+    marks = evidence.mark(edges[:-1:2], edges[1::2])
+    spaces = evidence.space(edges[1:-1:2], edges[2:-1:2])
+    return float(marks.sum() + spaces.sum()) - PRICE_OF_PULSE * pulses.durations_us.size
 
 
 def _search(evidence: RadioEvidence, start_us: float, end_us: float, shapes: Sequence[CodeShape]) -> list[Likeliest]:

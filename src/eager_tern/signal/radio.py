@@ -14,10 +14,12 @@ from eager_tern.signal.baseband import Baseband, Complexes, Keying
 from eager_tern.signal.order import median
 from eager_tern.signal.recording import Recording
 from eager_tern.signal.spectrum import Patch, find_patches
+from eager_tern.signal.two_tones import fast_tones
 
 MARGIN_S = 4e-3  # of silence kept on either side of a burst
 WIDEST_HZ = 12_000.0  # half the width a keyed carrier is filtered to: its edges are then some 40 µs slow
 NARROWEST_HZ = 2_500.0
+ROOM_OF_BITS = 0.8  # beside a tone, in rates of its bits
 TONE_HZ = 250.0  # a tone's own width
 TONES_APART_HZ = 1_500.0
 WEAKEST_TONE = 0.12  # of the other tone's power
@@ -125,6 +127,13 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
         last = min(patch.last, patch.first + int(LONGEST_S * recording.rate_hz))
         samples = recording.padded(patch.first, last)
         seen = [patch, *(p for p in left if _overlap(patch, p) > 0.5)]
+        low, high = min(p.low_hz for p in seen), max(p.high_hz for p in seen)
+        if (fast := fast_tones(samples, recording.rate_hz, low, high)) is not None:
+            left = [p for p in left if p not in seen]
+            first, last = min(p.first for p in seen), max(p.last for p in seen)
+            room = max(WIDEST_HZ, ROOM_OF_BITS / fast.shortest_s)
+            bursts.append(_Found(first, last, fast.tones_hz, room, patch.noise, patch.power))
+            continue
         tones = _tones(samples, recording.rate_hz, patch)
         others, own = [], [patch]
         for other in seen[1:]:
