@@ -195,44 +195,55 @@ def test_what_stands_clear_of_the_noise_is_never_guessed(tmp_path: Path, rng: np
     assert not take.measured.faint
 
 
-def cheaply_received(signal: np.ndarray) -> np.ndarray:
+def cheaply_received(signal: np.ndarray, constant: complex) -> np.ndarray:
     """A constant from the receiver's own oscillator, and two channels that are not quite alike."""
-    return 1.03 * signal.real + 1j * (signal.imag + 0.03 * signal.real) + 0.12 + 0.06j
+    return 1.03 * signal.real + 1j * (signal.imag + 0.03 * signal.real) + constant
 
 
-@pytest.mark.parametrize("keying", ["ook", "fsk"])
-@pytest.mark.parametrize("offset", [-41_000, 9_000])
+@pytest.mark.parametrize(
+    ("keying", "offset", "constant", "db"), [("ook", 3_000, 0.2 + 0.1j, 32), ("fsk", -36_000, 0.12 + 0.06j, 41)]
+)
 def test_what_a_cheap_receiver_adds_is_no_transmitter(
-    tmp_path: Path, rng: np.random.Generator, keying: str, offset: float
+    tmp_path: Path, rng: np.random.Generator, keying: str, offset: float, constant: complex, db: float
 ) -> None:
-    signed, codes = sending(rng, 3, 400, 4)
-    sent = on_off(signed, 250_000, offset) if keying == "ook" else two_tones(signed, 250_000, offset, 21_000)
-    signal = cheaply_received(with_noise(sent, rng, 250_000, 400, 35))
+    signed, codes = sending(rng, 3, 350, 4)
+    sent = on_off(signed, 250_000, offset) if keying == "ook" else two_tones(signed, 250_000, offset, 10_600)
+    signal = cheaply_received(with_noise(sent, rng, 250_000, 350, db), constant)
     (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cu8"), library())
     assert take.capture.keying == keying
     assert codes_of(take) == codes
 
 
-def test_a_carrier_that_drifts_is_one(tmp_path: Path, rng: np.random.Generator) -> None:
-    """The first and the last place of it take turns, but only once."""
-    signed, codes = sending(rng, 1, 480, 12)
+def test_a_question_and_its_answer_on_a_neighbouring_frequency_are_no_two_tones(
+    tmp_path: Path, rng: np.random.Generator
+) -> None:
+    """They take turns, but only once."""
+    signed, codes = sending(rng, 1, 430, 6)
     sent = on_off(signed, 250_000, 31_000)
-    seconds = np.arange(sent.size) / 250_000
-    drifting = with_noise(sent * np.exp(2j * np.pi * 4_000 * seconds**2), rng, 250_000, 480, 30)
-    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", drifting, 250_000, "cf32_le"), library())
+    at = np.arange(sent.size)
+    later = at > 0.5 * (at[np.abs(sent) > 0][0] + at[np.abs(sent) > 0][-1])
+    answered = sent * np.exp(2j * np.pi * np.where(later, 3_300, 0) * at / 250_000)
+    signal = with_noise(answered, rng, 250_000, 430, 40)
+    takes = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cf32_le"), library())
     assert {take.capture.keying for take in takes} == {"ook"}
-    assert set(codes_of(takes[0])) == set(codes)
+    assert set(codes) == {code for take in takes for code in codes_of(take)}
 
 
-def test_two_tones_that_change_places_quickly(tmp_path: Path, rng: np.random.Generator) -> None:
-    """Packets of bits at 17,241 baud, as sensors in two tones send them: no two tones are seen within 300 µs."""
+@pytest.mark.parametrize(
+    ("baud", "offset", "deviation", "db"),
+    [(19_200, -50_000, 33_000, 28), (17_241, 10_000, 60_000, 20), (9_600, -30_000, 30_000, 20)],
+)
+def test_two_tones_that_change_places_quickly(
+    tmp_path: Path, rng: np.random.Generator, baud: float, offset: float, deviation: float, db: float
+) -> None:
+    """Packets of bits, as sensors send them: a spectrum shows no two tones."""
     signed, packets = [REST], []
     for _ in range(4):
         bits = [*[1, 0] * 16, 0, 0, 1, 0, 1, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 0, *rng.integers(0, 2, 55).tolist(), 1]
         packets.append("".join(map(str, bits)))
-        signed += [*join([58.0 if bit else -58.0 for bit in bits]).tolist(), REST]
-    sent = two_tones(signed, 250_000, -28_000, 35_000)
-    signal = with_noise(sent, rng, 250_000, 58, 28)
+        signed += [*join([1e6 / baud if bit else -1e6 / baud for bit in bits]).tolist(), REST]
+    signal = with_noise(two_tones(signed, 250_000, offset, deviation), rng, 250_000, 1e6 / baud, db)
     (take,) = read_file(save_sigmf(tmp_path / "a.sigmf-meta", signal, 250_000, "cf32_le"), library())
     assert take.capture.keying == "fsk"
     assert codes_of(take) == packets
+    assert take.capture.bursts[0].deviation_hz == pytest.approx(deviation, rel=0.03)
