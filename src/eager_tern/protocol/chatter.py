@@ -36,12 +36,12 @@ def frames_in_chatter(pulses: Pulses, offset: int, sheets: Sequence[Sheet]) -> l
     found: list[Candidate] = []
     for stretch in regular_stretches(pulses.durations_us):
         explained = _explained(pulses, edges, stretch, sheets)
-        # A regular part of a sheet's frame may have been taken for one.
-        while (
-            explained and _is_known(explained) and found and _overlap(found[-1], explained) and not _is_known(found[-1])
-        ):
-            found.pop()
-        if explained and not (found and _overlap(found[-1], explained)):
+        if explained is None:
+            continue
+        if _is_known(explained):  # a regular part of it may have been taken for a frame
+            while found and _overlap(found[-1], explained) and not _is_known(found[-1]):
+                found.pop()
+        if not found or not _overlap(found[-1], explained):
             found.append(explained)
     found += [known for each in found if len(each.frames) > 1 for known in _known_among(each.frames, sheets)]
     frames = [frame for each in found for frame in each.frames]

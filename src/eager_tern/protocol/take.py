@@ -248,11 +248,10 @@ def likelier_polarity(edges: Edges, sheets: Sequence[Sheet], by_hand: ByHand = F
 
 
 def _part(edges: Edges, first: int, end: int) -> Edges:
-    times = edges.times_us[first:end]
-    begins = edges.start_us if first == 0 else float(edges.times_us[first - 1])
-    return replace(
-        edges, times_us=times, start_us=begins, end_us=float(times[-1]) if end < edges.times_us.size else edges.end_us
-    )
+    """Some of the edges, from an even one on, as a recording of their own."""
+    times, size = edges.times_us[first:end], edges.times_us.size
+    start_us = float(edges.times_us[first - 1]) if first else edges.start_us
+    return replace(edges, times_us=times, start_us=start_us, end_us=float(times[-1]) if end < size else edges.end_us)
 
 
 def reads_better_turned(passage: Passage, sheets: Sequence[Sheet]) -> bool:

@@ -21,7 +21,7 @@ MOSTLY = 0.85  # of the time between its first and last moment a signal of two t
 NEAR = 0.25  # of the distance between the tones
 LEAST_PART = 0.15  # of the time in either tone
 FEWEST_CHANGES = 12
-LEAST_APART_HZ = 6_000.0
+LEAST_APART_HZ = 6_000.0  # bits of 160 µs are as broad
 ROUNDS = 8  # after which the two means no longer move
 
 
@@ -33,10 +33,12 @@ class FastTones(Struct, frozen=True):
 
 
 def fast_tones(samples: NDArray[Any], rate_hz: float, low_hz: float, high_hz: float) -> FastTones | None:
-    """The two tones that take turns between two frequencies in ``samples``, shape (n,), of one burst; None where the
-    signal is none of two tones, too weak, or so slow that its spectrum tells more.
+    """The two tones that take turns between two frequencies in ``samples``, shape (n,), complex, of one burst; None
+    where the signal is none of two tones, too weak, or so slow that its spectrum tells more.
     """
     samples = samples[: round(ENOUGH_S * rate_hz)]
+    if not np.iscomplexobj(samples) or samples.size < 2 * FEWEST_CHANGES:
+        return None
     inside = _between(samples, rate_hz, low_hz, high_hz)
     for look_s in LOOKS_S:
         found = _seen_over(inside, rate_hz, (low_hz + high_hz) / 2, look_s)
@@ -59,9 +61,9 @@ def _seen_over(
     amplitude = np.sqrt(np.abs(turns))
     strong = amplitude > STRONG * float(np.quantile(amplitude, 0.9))
     at = np.flatnonzero(strong)
-    span = slice(int(at[0]), int(at[-1]) + 1)
-    if strong[span].mean() < MOSTLY:
+    if not at.size or at.size < MOSTLY * (at[-1] + 1 - at[0]):
         return None
+    span = slice(int(at[0]), int(at[-1]) + 1)
     turned = turns[span] * np.exp(-2j * np.pi * middle_hz / rate_hz)  # so that none is taken for one beyond half a turn
     frequency = np.angle(turned) * rate_hz / (2 * np.pi) + middle_hz
     low, high = _two_means(frequency)
