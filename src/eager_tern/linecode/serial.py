@@ -24,6 +24,7 @@ UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
 USUAL_SPEED = 1.7  # a speed within its senders' error of one of the usual ones, of which there are ten in four octaves
+PRICE_OF_LENGTH = 2.0  # nats: one of some seven lengths
 SELDOMER = -1.0  # characters are than packets of bits, Morse and codes of several lengths together
 AT_ONCE = float(np.log(0.9 / 0.5))  # how a character follows another in most gadgets
 WHOLE_REST = float(np.log(0.02 / 0.5))  # after some bits, and each time others
@@ -187,7 +188,8 @@ def told_by_framing(line: LineReading) -> float:
     In such a code each stop bit and each parity bit is right in one case of two, and a speed is seldom a usual one.
     Where characters follow each other at once, or after a rest that is no whole number of bits, that speaks for them;
     that they rest for whole bits, each for others, speaks against them. Where all lengths are multiples of several
-    bits, a code of bits that long has fewer of them to explain.
+    bits, a code of bits that long has fewer of them to explain; where there are but two or three lengths, as in Morse,
+    so has a code of these.
     """
     assert line.framing is not None
     data, parity, stop = line.framing
@@ -199,8 +201,12 @@ def told_by_framing(line: LineReading) -> float:
     whole = np.abs(rests - rests_in_bits) < WHOLE
     nats = LN2 * ((starts.size - 1) * stop + starts.size * (parity != "none"))
     nats += float(np.where(at_once, AT_ONCE, np.where(whole, WHOLE_REST, OTHER_REST)).sum())
-    divisor = int(np.gcd.reduce(_run_lengths(line, rests_in_bits))) if whole.all() else 1
-    nats -= LN2 * (starts[-1] - starts[0] + length) * (1 - 1 / divisor)
+    if whole.all():
+        lengths = _run_lengths(line, rests_in_bits)
+        in_bits = LN2 * float(starts[-1] - starts[0] + length)
+        kinds = np.unique(lengths).size
+        in_lengths = lengths.size * np.log(kinds) + kinds * PRICE_OF_LENGTH
+        nats -= max(in_bits * (1 - 1 / int(np.gcd.reduce(lengths))), in_bits - in_lengths, 0.0)
     return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
 
 
