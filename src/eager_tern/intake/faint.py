@@ -55,7 +55,7 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
                 parts.append(by_threshold)
                 continue
             found = _search(evidence, start, end, shapes)
-            if sum(each.gain for each in found) > _gain(evidence, by_threshold):
+            if found and sum(each.gain for each in found) > _gain(evidence, by_threshold):
                 likely += found
             else:
                 parts.append(by_threshold)
