@@ -6,6 +6,8 @@ space after the other is a symbol of one code, or one pulse after the other last
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -66,8 +68,7 @@ def _in_halves(durations_us: Floats) -> list[Stretch]:
     looked_at = _worth_a_look_for_halves(durations_us)
     if not looked_at:
         return []
-    # All ranges in one row; what stands between them fits nothing.
-    at = np.concatenate([np.append(np.arange(a, b), -1) for a, b in looked_at])
+    at = _in_one_row(looked_at, 1)
     d = np.where(at >= 0, durations_us[at], np.nan)
     excesses = np.array(EXCESSES)[:, None] * np.where(at % 2 == 0, 1.0, -1.0)
     found: list[Stretch] = []
@@ -109,10 +110,7 @@ def _worth_a_look_for_halves(d: Floats) -> list[tuple[int, int]]:
         np.maximum(high, beside, out=high)
         np.minimum(low, beside, out=low)
     begins = np.flatnonzero((high < RANGE_OF_HALVES * low) & (low > (1 - OFF_HALF - EXCESSES[-1]) * UNITS_US[0]))
-    look = np.zeros(d.size + 1, np.int64)
-    np.add.at(look, np.maximum(begins - BESIDE_HALVES, 0), 1)
-    np.add.at(look, np.minimum(begins + LOOK_HALVES + BESIDE_HALVES, d.size), -1)
-    return [(a, b + 1) for a, b in stretches(np.cumsum(look[:-1]) > 0)]
+    return _made_one(begins - BESIDE_HALVES, begins + LOOK_HALVES + BESIDE_HALVES, d.size)
 
 
 def _in_pairs(durations_us: Floats) -> list[Stretch]:
@@ -121,8 +119,7 @@ def _in_pairs(durations_us: Floats) -> list[Stretch]:
     looked_at = _worth_a_look(pairs)
     if not looked_at:
         return []
-    # All ranges in one row; what stands between them fits nothing.
-    rows = np.concatenate([np.append(np.arange(a, b), (-1,) * (LARGEST_HOLE + 2)) for a, b in looked_at])
+    rows = _in_one_row(looked_at, LARGEST_HOLE + 2)
     marks, spaces = np.where(rows >= 0, pairs[rows].T, np.nan)
     found: list[Stretch] = []
     for unit in UNITS_US.tolist():
@@ -150,15 +147,27 @@ def _worth_a_look(pairs: Floats) -> list[tuple[int, int]]:
     """Ranges in which marks, spaces or periods stay alike for a while; everything else is quickly passed over."""
     if len(pairs) < FEWEST_PAIRS:
         return []
-    look = np.zeros(len(pairs) + 1, np.int64)
+    begins, ends = [], []
     for lengths in (pairs[:, 0], pairs[:, 1], pairs.sum(axis=1)):
-        alike = np.abs(np.diff(lengths)) < ALIKE * np.minimum(lengths[1:], lengths[:-1])
-        for a, b in stretches(alike):
-            if b - a + 1 >= FEWEST_ALIKE:
-                look[max(a - 4, 0)] += 1
-                look[min(b + 6, len(pairs))] -= 1
-    inside = np.cumsum(look[:-1]) > 0
-    return [(a, b + 1) for a, b in stretches(inside) if b - a + 1 >= FEWEST_PAIRS]
+        firsts, lasts = bounds_of_stretches(np.abs(np.diff(lengths)) < ALIKE * np.minimum(lengths[1:], lengths[:-1]))
+        long = lasts - firsts + 1 >= FEWEST_ALIKE
+        begins.append(firsts[long] - 4)
+        ends.append(lasts[long] + 6)
+    ranges = _made_one(np.concatenate(begins), np.concatenate(ends), len(pairs))
+    return [(begin, end) for begin, end in ranges if end - begin >= FEWEST_PAIRS]
+
+
+def _made_one(begins: NDArray[np.intp], ends: NDArray[np.intp], size: int) -> list[tuple[int, int]]:
+    """Ranges of places (ends not included) within ``size`` of them, those that overlap or touch as one."""
+    look = np.zeros(size + 1, np.int64)
+    np.add.at(look, np.maximum(begins, 0), 1)
+    np.add.at(look, np.minimum(ends, size), -1)
+    return [(first, last + 1) for first, last in stretches(np.cumsum(look[:-1]) > 0)]
+
+
+def _in_one_row(ranges: Sequence[tuple[int, int]], between: int) -> NDArray[np.intp]:
+    """The places of all ranges, parted by ``between`` times −1, which fits nothing."""
+    return np.concatenate([np.append(np.arange(begin, end), (-1,) * between) for begin, end in ranges])
 
 
 def _runs(fits: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from eager_tern.linecode.clock import alternating
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.protocol.presses import Frame, at_most
 from eager_tern.signal.values import Floats
@@ -35,7 +36,7 @@ def _has_two_of_one(frame: Frame) -> bool:
     if best.expected_us.size != measured.size:
         return False
     told = ~np.isnan(best.expected_us)
-    meant = np.where(told, np.rint(best.expected_us), -1) * np.where(np.arange(measured.size) % 2 == 0, 1, -1)
+    meant = np.where(told, np.rint(best.expected_us), -1) * alternating(measured.size)
     return any(_are_two(measured[told & (meant == length)], best.clock.unit_us) for length in np.unique(meant[told]))
 
 

@@ -144,17 +144,15 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
             if other.power < IMAGE * patch.power and any(abs(tone + t) < SAME_TONE_HZ for t in tones):
                 left.remove(other)
                 continue
-            together = _correlation(samples, recording.rate_hz, tones[0], tone)
-            in_turn = _by_turns(samples, recording.rate_hz, tones[0], tone) < TAKES_TURNS
-            comparable = other.power > WEAKEST_TONE * patch.power
+            comparable = len(tones) == 1 and other.power > WEAKEST_TONE * patch.power
             if any(abs(tone - t) < SAME_TONE_HZ for t in tones):
                 own.append(other)  # a part of the signal that one tone alone was sent in
                 left.remove(other)
-            elif len(tones) == 1 and in_turn and comparable:
+            elif comparable and _by_turns(samples, recording.rate_hz, tones[0], tone) < TAKES_TURNS:
                 tones = (tones[0], tone)
                 own.append(other)
                 left.remove(other)
-            elif together > FOLLOWS or any(_correlation(samples, recording.rate_hz, t, tone) > FOLLOWS for t in tones):
+            elif any(_correlation(samples, recording.rate_hz, t, tone) > FOLLOWS for t in tones):
                 left.remove(other)
             else:
                 others.append(other)
