@@ -244,3 +244,19 @@ def test_a_busy_machine_makes_no_rest_within_a_press_longer(monkeypatch: pytest.
     assert [len(press.frames) for press in presses] == [3, 3]
     rests = [b.pulses.start_us - a.pulses.end_us for p in presses for a, b in zip(p.frames, p.frames[1:], strict=False)]
     assert max(rests) - min(rests) < 200
+
+
+def test_a_busy_machine_brings_no_two_presses_nearer(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two keys pressed half a second apart are two presses, however late the stand-in gets its turn."""
+    told: list[np.ndarray] = []
+    monkeypatch.setattr(StandIn, "_durations", lambda _self, signed_us: told.append(signed_us))
+    device = StandIn(-1, 6.0, np.random.default_rng(4), Impairment())
+    frame = join(sony(50, 21, 1))
+    ordered_s = time.monotonic()
+    time.sleep(0.3)  # the machine is busy
+    for number in range(2):
+        device.press(frame, frame, 3, lambda: False, ordered_s + number * 0.3)
+    presses = read_pulses(pulses_from_signed(np.concatenate(told)), library()).presses
+    assert [len(press.frames) for press in presses] == [3, 3]
+    first, second = (press.frames[0].pulses for press in presses)
+    assert second.start_us - first.start_us == pytest.approx(0.3 * 6.0 * 1e6, abs=50_000)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 
 from eager_tern.child import Child
@@ -33,7 +34,7 @@ class StandInProcess:
 
     def down(self, first: Sequence[float], held: Sequence[float], count: int = 1) -> None:
         """Press a key: signed durations of its frames, each with the silence behind it."""
-        self._order(Order(tuple(first), tuple(held), count))
+        self._order(Order(tuple(first), tuple(held), count, at_s=time.monotonic()))
 
     def up(self) -> None:
         self._order(Order(up=True))

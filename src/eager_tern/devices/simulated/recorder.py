@@ -59,25 +59,35 @@ class StandIn:
         self._told_us = 0.0  # of the silence that is going on
         self._rest_us = math.inf  # what it lasts if another frame of the press follows
         self._frames = 0
+        self._over_s = self._quiet_since  # when the frame before was over, had this process had its turn at once
         self.greeted = False  # whether somebody listens: what is sent before is lost
 
     def hello(self) -> None:
         self.greeted = True
         self.print(encode_hello("stand-in", TICK_US))
 
-    def frame(self, signed_us: Floats, impairment: Impairment | None = None, follows: bool = False) -> None:
+    def frame(
+        self, signed_us: Floats, impairment: Impairment | None = None, follows: bool = False, at_s: float = 0.0
+    ) -> None:
         """Send a frame in its own time. Its last duration is the silence behind it; a handset keeps it before a frame
-        that ``follows``, however late this process gets its turn.
+        that ``follows``, and the silence until ``at_s`` (monotonic) before another, however late this process gets
+        its turn.
         """
-        self._tell_silence(self._rest_us if follows else math.inf)
+        if follows:
+            self._over_s += self._rest_us / 1e6 / self._speed
+            self._tell_silence(most_us=self._rest_us)
+        else:
+            self._tell_silence(least_us=(at_s - self._over_s) * 1e6 * self._speed)
+            self._over_s = max(at_s, self._over_s)
         seen = impair(signed_us, impairment or self._impairment, self._rng)
         body, rest = seen[:-1], -float(seen[-1])
+        self._over_s += float(np.abs(body).sum()) / 1e6 / self._speed
         self._wait_us(float(np.abs(body).sum()))
         for start in range(0, body.size, LINE_DURATIONS):
             self._durations(body[start : start + LINE_DURATIONS])
         self._quiet_since, self._told_us, self._rest_us = time.monotonic(), 0.0, rest
         self._wait_us(min(rest, SILENCE_US))
-        self._tell_silence(rest)
+        self._tell_silence(most_us=rest)
         self._wait_us(rest - SILENCE_US)
 
     def stray(self) -> None:
@@ -85,10 +95,10 @@ class StandIn:
         length = float(self._rng.uniform(60, 400))
         self.frame(np.array([length, -SILENCE_US]), Impairment(0.0, 0.0, 1.0))
 
-    def press(self, first: Floats, held: Floats, count: int, still_down: Callable[[], bool]) -> None:
-        """A key pressed, and held for as long as ``still_down`` says."""
+    def press(self, first: Floats, held: Floats, count: int, still_down: Callable[[], bool], at_s: float = 0.0) -> None:
+        """A key pressed at ``at_s`` (monotonic; 0: now), and held for as long as ``still_down`` says."""
         for number in range(count):
-            self.frame(first, follows=number > 0)
+            self.frame(first, follows=number > 0, at_s=at_s)
         while still_down():
             self.frame(held, follows=True)
         if self._told_us < SILENCE_US:  # frames that follow each other sooner end with a silence too
@@ -99,8 +109,8 @@ class StandIn:
             self._wait_us(60_000)
             self.stray()
 
-    def _tell_silence(self, most_us: float = math.inf) -> None:
-        so_far = min((time.monotonic() - self._quiet_since) * 1e6 * self._speed, most_us)
+    def _tell_silence(self, least_us: float = 0.0, most_us: float = math.inf) -> None:
+        so_far = min(max((time.monotonic() - self._quiet_since) * 1e6 * self._speed, least_us), most_us)
         if so_far - self._told_us >= 1.0:
             self._durations(np.array([-(so_far - self._told_us)]))
             self._told_us = so_far
@@ -124,7 +134,8 @@ class StandIn:
 
 class Order(Struct, frozen=True):
     """A key pressed: signed durations (µs, the silence behind each frame included) of its first frame, sent ``count``
-    times, and of the frame that follows for as long as it is held. Nothing but ``up`` lets go of it.
+    times, and of the frame that follows for as long as it is held. Nothing but ``up`` lets go of it. ``at_s``: when
+    (monotonic).
     """
 
     first: tuple[float, ...] = ()
@@ -132,6 +143,7 @@ class Order(Struct, frozen=True):
     count: int = 1
     up: bool = False
     stray: bool = False
+    at_s: float = 0.0
 
 
 class Manner(Struct, frozen=True):
@@ -191,4 +203,4 @@ def serve(connection: Connection) -> None:
         listen(None)
         while queue and device.greeted:
             order = queue.popleft()
-            device.press(np.array(order.first), np.array(order.held), order.count, still_down)
+            device.press(np.array(order.first), np.array(order.held), order.count, still_down, order.at_s)
