@@ -89,15 +89,15 @@ def main(folder: Path) -> None:
 
     def say(routine: str, seconds: float) -> None:
         """Send the first line of a routine, and wait for its echo."""
-        window.send.editor.setPlainText(routine)
-        window.send.read()
-        window.send.send_line()
+        window.pages.send.editor.setPlainText(routine)
+        window.pages.send.read()
+        window.pages.send.send_line()
         spin(seconds)
 
     def sweep_over(routine: str) -> None:
         """A sweep until the gadget reacts, and the first half of the last few said again."""
-        window.send.editor.setPlainText(routine)
-        window.send.read()
+        window.pages.send.editor.setPlainText(routine)
+        window.pages.send.read()
         window.sweeping.start()
         gadget = window.sending.gadgets["Audio guide"]
         while gadget.state["key"] != "Play":
@@ -114,8 +114,8 @@ def main(folder: Path) -> None:
     presses = session.shown_presses()
     edges = session.frame_pulses(presses[0]).edge_times_us
     session.select((presses[0].id,))
-    window.signal.calipers.set_edge(float(edges[0]))
-    window.signal.calipers.set_edge(float(edges[1]))
+    window.pages.signal.calipers.set_edge(float(edges[0]))
+    window.pages.signal.calipers.set_edge(float(edges[1]))
     session.hovered_bit.emit(19)
     shoot("one-frame")
     session.select(tuple(press.id for press in presses[:7]))
@@ -124,23 +124,23 @@ def main(folder: Path) -> None:
     shoot("timing")
     session.select((presses[2].id,))
     window.show_leaf("Sheet")
-    window.sheet.describe()
+    window.pages.sheet.describe()
     shoot("sheet")
-    window.sheet.text.clear()
+    window.pages.sheet.text.clear()
     window.show_leaf("Signal")
     session.select((presses[3].id,))
-    window.signal.wrap.click()
+    window.pages.signal.wrap.click()
     shoot("whole-take")
-    window.signal.wrap.click()
+    window.pages.signal.wrap.click()
     window.show_leaf("Handset")
     session.select((presses[-1].id,))
     shoot("handset")
     window.take_home()
     settle()
-    window.home.kinds.setCurrentRow(3)
+    window.pages.home.kinds.setCurrentRow(3)
     settle()
     shoot("take-home")
-    window.home.closed.emit()
+    window.pages.home.closed.emit()
     window.show_leaf("Signal")
     window.toggle_listening()
     spin(0.5)
@@ -155,12 +155,12 @@ def main(folder: Path) -> None:
     session.select((session.shown_presses()[-1].id,))
     shoot("samples")
     window.show_leaf("Shots")
-    window.shots.plan.setPlainText("temperature 16..24, mode cool dry\nblower low middle high")
-    window.shots.add.click()
+    window.pages.shots.plan.setPlainText("temperature 16..24, mode cool dry\nblower low middle high")
+    window.pages.shots.add.click()
     for caught in presses[:3]:
         window.shot_plan.take(caught.id)
     window.shot_plan.skip()
-    window.shots.plan.setPlainText("Power\nhumidity 40..60 by 5")
+    window.pages.shots.plan.setPlainText("Power\nhumidity 40..60 by 5")
     shoot("shots")
     window.show_leaf("Signal")
     window.choose_gadget(2)
@@ -172,7 +172,8 @@ def main(folder: Path) -> None:
     window.commands.do("search")
     while window.comparison.proof is None:
         spin(0.1)
-    for bar, place in ((window.stack.grid.horizontalScrollBar(), 135), (window.stack.grid.verticalScrollBar(), 320)):
+    grid = window.pages.stack.grid
+    for bar, place in ((grid.horizontalScrollBar(), 135), (grid.verticalScrollBar(), 320)):
         assert bar is not None
         bar.setValue(place)
     shoot("stack")
@@ -205,7 +206,7 @@ def main(folder: Path) -> None:
     window.choose_gadget(6)
     settle()
     window.show_leaf("Stack")
-    window.stack.show_over_time()
+    window.pages.stack.show_over_time()
     shoot("over-time")
     window.show_leaf("Signal")
     window.choose_gadget(3)

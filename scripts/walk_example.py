@@ -43,7 +43,7 @@ def main() -> int:
         for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             QApplication.sendEvent(widget, QKeyEvent(kind, code, Qt.KeyboardModifier.NoModifier, text))
 
-    window.start.demo.click()
+    window.pages.start.demo.click()
     wait(lambda: bool(window.session.shown_presses()), "opening the example")
     count = len(window.session.shown_presses())
     window.header.listen.click()

@@ -40,15 +40,15 @@ def test_text_stands_out_from_every_ground(palette: Palette) -> None:
 def test_what_is_drawn_is_said(window: Window) -> None:
     session = window.session
     session.select((session.shown_presses()[0].id,))
-    assert window.signal.tape.accessibleDescription().startswith("leader 1")
-    assert "address 0x5B" in window.signal.bits.accessibleName()
+    assert window.pages.signal.tape.accessibleDescription().startswith("leader 1")
+    assert "address 0x5B" in window.pages.signal.bits.accessibleName()
     window.show_leaf("Handset")
-    assert "7 of 12 keys caught: Lamp caught, Timer missing" in window.handset.plate.accessibleDescription()
+    assert "7 of 12 keys caught: Lamp caught, Timer missing" in window.pages.handset.plate.accessibleDescription()
     window.choose_gadget(4)
     settle(window)
     window.show_leaf("Stack")
     session.select((session.shown_presses()[1].id,))
-    described = window.stack.grid.accessibleDescription()
+    described = window.pages.stack.grid.accessibleDescription()
     assert described.startswith("44 rows of 112 bits; row 2, ")
     assert "differs in bits" in described
 
@@ -90,7 +90,7 @@ def test_a_window_opens_inside_the_screen() -> None:
 
 def test_what_is_preferred_counts_at_once_and_is_kept(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     window.commands.do("preferences")
-    page = window.preferences
+    page = window.pages.preferences
     assert window.pages.currentWidget() is page
     for theme, night in (("night", True), ("day", False)):
         page.theme.setCurrentIndex(THEMES.index(theme))  # type: ignore[arg-type]
@@ -121,35 +121,35 @@ def test_a_loudspeaker_is_chosen_and_stays_when_it_is_away(window: Window, monke
     there = ["Hut's speaker", "Headset"]
     monkeypatch.setattr("eager_tern.desk.preferences.loudspeakers", lambda: there)
     window.commands.do("preferences")
-    page = window.preferences
+    page = window.pages.preferences
     page.loudspeaker.setCurrentIndex(2)
     page.loudspeaker.activated.emit(2)
-    assert window.signal.hear_it.through == load_settings().loudspeaker == "Headset"
+    assert window.pages.signal.hear_it.through == load_settings().loudspeaker == "Headset"
     there.pop()
     window.commands.do("preferences")
     assert page.loudspeaker.currentText() == "Headset"
     page.loudspeaker.setCurrentIndex(0)
     page.loudspeaker.activated.emit(0)
-    assert window.signal.hear_it.through == ""
+    assert window.pages.signal.hear_it.through == ""
 
 
 def test_a_frame_is_heard_with_a_cursor_on_the_tape(window: Window, qtbot: QtBot) -> None:
     played: list[int] = []
-    window.signal.hear_it._player = lambda samples, _: played.append(samples.size)
+    window.pages.signal.hear_it._player = lambda samples, _: played.append(samples.size)
     moved: list[float] = []
-    window.signal.hear_it.moved.connect(moved.append)
-    qtbot.mouseClick(window.signal.hear, Qt.MouseButton.LeftButton)
+    window.pages.signal.hear_it.moved.connect(moved.append)
+    qtbot.mouseClick(window.pages.signal.hear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(moved) > 2, timeout=3000)
     assert played
     assert moved == sorted(moved)
-    qtbot.mouseClick(window.signal.hear, Qt.MouseButton.LeftButton)  # again: quiet
+    qtbot.mouseClick(window.pages.signal.hear, Qt.MouseButton.LeftButton)  # again: quiet
     assert moved[-1] == -1
-    assert not window.signal.hear_it.on
+    assert not window.pages.signal.hear_it.on
 
 
 def test_without_a_loudspeaker_that_is_said(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("eager_tern.devices.loudspeaker.sounddevice_if_there", lambda: None)
-    window.signal.clicks.click()
+    window.pages.signal.clicks.click()
     assert "sounddevice" in window.notice.text
 
 

@@ -45,12 +45,12 @@ def test_from_a_fresh_start_to_a_named_press_in_two_actions(
     board: StandInProcess, empty_window: Window, qtbot: QtBot
 ) -> None:
     window = empty_window
-    heard = window.start.states[board.device]
-    qtbot.waitUntil(lambda: window.start.states["/dev/no-such-port"].text() != "", timeout=5000)
+    heard = window.pages.start.states[board.device]
+    qtbot.waitUntil(lambda: window.pages.start.states["/dev/no-such-port"].text() != "", timeout=5000)
     press(board, 3)
     qtbot.waitUntil(lambda: heard.text() == "this one hears it", timeout=5000)
     assert not list(casebooks_folder().glob("*"))  # what is heard by the way is not kept
-    qtbot.mouseClick(window.start.listens[0], Qt.MouseButton.LeftButton)  # the first action
+    qtbot.mouseClick(window.pages.start.listens[0], Qt.MouseButton.LeftButton)  # the first action
     qtbot.waitUntil(lambda: window.live.on, timeout=5000)
     qtbot.waitUntil(lambda: "stand-in" in (window.live.condition() or ("", []))[0], timeout=5000)
     press(board, 4)
@@ -87,7 +87,7 @@ def test_listening_at_once_with_the_simulated_handset(empty_window: Window, qtbo
 
 
 def test_how_a_receiver_is_connected(empty_window: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    wiring = empty_window.start.wiring
+    wiring = empty_window.pages.start.wiring
     assert wiring.isVisible()  # nothing was found
     for at in range(len(WIRINGS)):
         wiring.tabs.setCurrentIndex(at)

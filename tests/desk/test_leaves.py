@@ -36,7 +36,7 @@ def unknown_gadget(window: Window, rng: np.random.Generator, levels: tuple[int, 
 
 def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.random.Generator) -> None:
     codes = unknown_gadget(window, rng)
-    session, leaf = window.session, window.sheet
+    session, leaf = window.session, window.pages.sheet
     assert {p.reading.protocol for p in session.shown_presses()} == {"unknown"}
     titles = [card.title for card in window.findings.cards]
     assert "Without any label" in titles
@@ -76,7 +76,7 @@ def test_an_unknown_handset_gets_a_sheet(window: Window, qtbot: QtBot, rng: np.r
 
 
 def test_help_stands_beside_the_line(window: Window) -> None:
-    leaf = window.sheet
+    leaf = window.pages.sheet
     leaf.text.setPlainText('id = "x"\nunit_us = 500\n')
     cursor = leaf.text.textCursor()
     cursor.setPosition(12)
@@ -85,7 +85,7 @@ def test_help_stands_beside_the_line(window: Window) -> None:
 
 
 def test_a_sheet_of_the_library_can_be_copied(window: Window) -> None:
-    leaf = window.sheet
+    leaf = window.pages.sheet
     leaf._fill()
     library = leaf.choose.menu().actions()[-1].menu()
     next(action for action in library.actions() if action.text() == "RC5").trigger()
@@ -96,7 +96,7 @@ def test_a_sheet_of_the_library_can_be_copied(window: Window) -> None:
 
 
 def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> None:
-    leaf, session = window.timing, window.session
+    leaf, session = window.pages.timing, window.session
     window.show_leaf("Timing")
     session.select(tuple(p.id for p in session.shown_presses()[:3]))
     found = leaf.unit.value()
@@ -126,12 +126,12 @@ def test_the_ruler_is_dragged_and_goes_back(window: Window, qtbot: QtBot) -> Non
     assert session.selected_presses()[0].reading.protocol == "nec"
     leaf.unit.setValue(600.0)
     qtbot.mouseClick(leaf.begin, Qt.MouseButton.LeftButton)
-    assert "unit_us = 600" in window.sheet.text.toPlainText()
+    assert "unit_us = 600" in window.pages.sheet.text.toPlainText()
     assert window.tabs.tabText(window.tabs.currentIndex()) == "Sheet"
 
 
 def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtbot: QtBot) -> None:
-    session, leaf = window.session, window.timing
+    session, leaf = window.session, window.pages.timing
     window.show_leaf("Timing")
     press = session.shown_presses()[0]
     session.select((press.id,))
@@ -156,13 +156,13 @@ def test_the_line_is_said_by_hand_and_taken_back_in_one_step(window: Window, qtb
 
 
 def test_a_value_is_copied_with_one_click_in_any_base_and_order(window: Window, qtbot: QtBot) -> None:
-    bits = window.signal.bits
+    bits = window.pages.signal.bits
     window.session.select((window.session.shown_presses()[0].id,))
     cell = bits._cells()[0][17].center().toPoint()  # of the command, 0x16
     qtbot.mouseClick(bits, Qt.MouseButton.LeftButton, pos=cell)
     assert QApplication.clipboard().text() == "0x16"
-    qtbot.mouseClick(window.signal.order, Qt.MouseButton.LeftButton)
-    qtbot.mouseClick(window.signal.base, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.pages.signal.order, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.pages.signal.base, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(bits, Qt.MouseButton.LeftButton, pos=cell)
     assert QApplication.clipboard().text() == str(int(f"{0x16:08b}"[::-1], 2))
 
@@ -171,7 +171,7 @@ def test_ghost_keys_stand_on_the_plate(window: Window, rng: np.random.Generator)
     unknown_gadget(window, rng, (1, 2, 4, 5, 7, 8))
     for number, press in enumerate(window.session.shown_presses()):
         window.session.label(press.id, f"Level {number}")
-    plate = window.handset.plate
+    plate = window.pages.handset.plate
     plate.ghosts = ["3"]
     window.show_leaf("Handset")
     box = plate.ghost_box(0).center().toPoint()

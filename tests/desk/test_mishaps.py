@@ -113,10 +113,10 @@ def test_ctrl_c_copies_what_is_in_sight(window: Window, qtbot: QtBot) -> None:
     window.show_leaf("Stack")
     settle(window)
     QApplication.clipboard().clear()  # type: ignore[union-attr]
-    window.stack.grid.setFocus()
-    qtbot.keyClick(window.stack.grid, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    window.pages.stack.grid.setFocus()
+    qtbot.keyClick(window.pages.stack.grid, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     rows = QApplication.clipboard().text().splitlines()  # type: ignore[union-attr]
-    assert len(rows) == window.stack.grid.stack.rows + 1
+    assert len(rows) == window.pages.stack.grid.stack.rows + 1
 
 
 def test_no_two_commands_share_a_key_and_the_page_of_keys_knows_all(window: Window) -> None:

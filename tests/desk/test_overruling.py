@@ -38,7 +38,7 @@ def commands(window: Window) -> list[int | None]:
 
 def test_polarity_is_turned_round_and_back(recorded: Window) -> None:
     window = recorded
-    row = window.signal.recorded
+    row = window.pages.signal.recorded
     assert commands(window) == [0x35, 0x36]
     assert row.polarity.text() == "mark is low"
     row.polarity.click()
@@ -56,7 +56,7 @@ def test_polarity_is_turned_round_and_back(recorded: Window) -> None:
 
 def test_short_pulses_and_gaps_by_hand(recorded: Window) -> None:
     window = recorded
-    row = window.signal.recorded
+    row = window.pages.signal.recorded
     row.shortest.setValue(800)
     row.shortest.editingFinished.emit()
     settle(window)
@@ -75,7 +75,7 @@ def test_short_pulses_and_gaps_by_hand(recorded: Window) -> None:
 
 def test_the_threshold_is_dragged_and_the_samples_read_again(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
-    line = window.signal.recorded.line
+    line = window.pages.signal.recorded.line
     window.session.select((window.session.shown_presses()[-2].id,))
     assert line.isVisible()
     assert line._level is not None
@@ -99,28 +99,27 @@ def test_the_overview_goes_to_a_press(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
     first, second = window.session.shown_presses()[-2:]
     window.session.select((first.id,))
-    qtbot.mouseClick(
-        window.signal.overview, Qt.MouseButton.LeftButton, pos=QPoint(window.signal.overview.width() - 90, 18)
-    )
+    overview = window.pages.signal.overview
+    qtbot.mouseClick(overview, Qt.MouseButton.LeftButton, pos=QPoint(overview.width() - 90, 18))
     assert window.session.selected == (second.id,)
 
 
 def test_tapes_lie_by_best_fit(recorded: Window) -> None:
     window = recorded
     window.session.select(tuple(p.id for p in window.session.shown_presses()[-2:]))
-    assert window.signal.overlay._rows[1].note.startswith("differs in")
-    window.signal.align.click()
-    assert window.signal.overlay.best_fit
-    assert "first edge" in window.signal.align.text()
+    assert window.pages.signal.overlay._rows[1].note.startswith("differs in")
+    window.pages.signal.align.click()
+    assert window.pages.signal.overlay.best_fit
+    assert "first edge" in window.pages.signal.align.text()
 
 
 def test_the_leaf_fits_a_narrow_window(recorded: Window, qtbot: QtBot) -> None:
     window = recorded
-    window.signal.recorded.shortest.setValue(20)
-    window.signal.recorded.shortest.editingFinished.emit()
+    window.pages.signal.recorded.shortest.setValue(20)
+    window.pages.signal.recorded.shortest.editingFinished.emit()
     settle(window)
     window.resize(1024, 700)
     qtbot.waitUntil(lambda: window.width() <= 1024)
     qtbot.wait(50)
-    assert window.signal.recorded.back.isVisible()
-    assert window.signal.horizontalScrollBar().maximum() == 0
+    assert window.pages.signal.recorded.back.isVisible()
+    assert window.pages.signal.horizontalScrollBar().maximum() == 0

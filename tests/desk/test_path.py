@@ -52,14 +52,14 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     assert (menu.reading.protocol, menu.reading.fields) == ("nec", {"address": 0x5B, "command": 3})
     type_label(window, qtbot, "Menu")
     assert session.press(menu.id).label == "Menu"
-    assert next(key for key in window.handset.plate.keys if key.name == "Menu").best is not None
+    assert next(key for key in window.pages.handset.plate.keys if key.name == "Menu").best is not None
     qtbot.wait(250)
     press_key(window, qtbot, "Zoom +", hold_ms=420)
     qtbot.waitUntil(lambda: session.selected_presses()[0].repeats >= 3, timeout=3000)
     assert "9 of 12" not in window.header._progress.text()
     # The plate gives names, too: a key not caught takes the selected press.
     window.show_leaf("Handset")
-    plate = window.handset.plate
+    plate = window.pages.handset.plate
     zoom = next(key for key in plate.keys if key.name == "Zoom +")
     qtbot.mouseClick(plate, Qt.MouseButton.LeftButton, pos=plate.box_of(zoom.place).center().toPoint())
     assert session.selected_presses()[0].label == "Zoom +"
@@ -68,9 +68,9 @@ def test_from_listen_to_export(window: Window, qtbot: QtBot, tmp_path: Path) -> 
     assert not window.live.on
     settle(window)
     window.commands.do("home")
-    assert window.pages.currentWidget() is window.home
-    qtbot.waitUntil(lambda: window.home.write.isEnabled(), timeout=5000)
-    window.home.write_to([KINDS["table"], KINDS["header"]], tmp_path)
+    assert window.pages.currentWidget() is window.pages.home
+    qtbot.waitUntil(lambda: window.pages.home.write.isEnabled(), timeout=5000)
+    window.pages.home.write_to([KINDS["table"], KINDS["header"]], tmp_path)
     assert window.notice.text == f"3 files are in {tmp_path}."
     keys = {key["name"]: key for key in json.loads((tmp_path / "slide_projector_keys.json").read_text())["keys"]}
     assert len(keys) == 9

@@ -23,10 +23,10 @@ def desk(window: Window, qtbot: QtBot) -> Window:
 
 
 def write(window: Window, qtbot: QtBot, text: str, line: int = 0) -> None:
-    editor = window.send.editor
+    editor = window.pages.send.editor
     editor.setFocus()
     editor.setPlainText(text)
-    window.send.read()
+    window.pages.send.read()
     cursor = editor.textCursor()
     cursor.movePosition(cursor.MoveOperation.Start)
     cursor.movePosition(cursor.MoveOperation.Down, n=line)
@@ -40,7 +40,7 @@ def silent(window: Window, qtbot: QtBot) -> None:
 
 def test_each_line_says_what_it_sends_or_why_it_cannot(desk: Window, qtbot: QtBot) -> None:
     write(desk, qtbot, "Lamp\n\npause 1 s\nNext slide x 3\nNext slyde\ncommand 900\n# nothing")
-    said = {line.number: (line.words, line.wrong) for line in desk.send.editor.lines}
+    said = {line.number: (line.words, line.wrong) for line in desk.pages.send.editor.lines}
     assert said[1] == ("32 bits, made from the sheet; 0.1 s", False)
     assert said[3] == ("silence", False)
     assert said[4][0].startswith("3 × 32 bits, made from the sheet")
@@ -48,7 +48,7 @@ def test_each_line_says_what_it_sends_or_why_it_cannot(desk: Window, qtbot: QtBo
     assert "is neither a key" in said[5][0]
     assert "outside 0 to 255" in said[6][0]
     assert (said[2], said[7]) == (("", False), ("", False))
-    qtbot.mouseClick(desk.send.whole, LEFT)
+    qtbot.mouseClick(desk.pages.send.whole, LEFT)
     assert not desk.sending.going
     assert desk.notice.text.startswith("Line 5: ")
     assert desk.sending.gadgets["Slide projector"].state["lamp"] == "off"
@@ -59,16 +59,16 @@ def test_a_routine_is_sent_heard_and_obeyed(desk: Window, qtbot: QtBot) -> None:
     before = len(desk.session.shown_presses())
     qtbot.mouseClick(desk.header.listen, LEFT)
     qtbot.waitUntil(lambda: (desk.live.condition() or [""])[0].startswith("stand-in"), timeout=20_000)
-    qtbot.mouseClick(desk.send.whole, LEFT)
-    assert desk.send.stop.isEnabled()
+    qtbot.mouseClick(desk.pages.send.whole, LEFT)
+    assert desk.pages.send.stop.isEnabled()
     silent(desk, qtbot)
     state = desk.sending.gadgets["Slide projector"].state
     assert (state["lamp"], state["slide"]) == ("on", 3)
     qtbot.waitUntil(lambda: all(said.echo is not None for said in desk.sending.log), timeout=5000)
     assert [said.step for said in desk.sending.log] == [1, 2, 2]
     assert all(said.echo is not None and said.echo.right for said in desk.sending.log)
-    assert desk.send.said.text().startswith("Heard once, the same 32 bits; marks")
-    assert "lamp on" in desk.send.obeyed.text()
+    assert desk.pages.send.said.text().startswith("Heard once, the same 32 bits; marks")
+    assert "lamp on" in desk.pages.send.obeyed.text()
     assert len(desk.session.shown_presses()) == before + 3  # listening went on meanwhile
     assert "✓" not in desk.notice.text
     assert "slide 3" in desk.handset_panel.face.accessibleDescription()
@@ -81,12 +81,12 @@ def test_the_routine_is_kept_and_can_be_taken_back(desk: Window, qtbot: QtBot) -
     desk.log.view.setFocus()
     desk.session.undo()
     assert desk.sending.text == "Lamp"
-    qtbot.waitUntil(lambda: desk.send.editor.toPlainText() == "Lamp", timeout=2000)
+    qtbot.waitUntil(lambda: desk.pages.send.editor.toPlainText() == "Lamp", timeout=2000)
 
 
 def test_escape_stops_between_two_frames(desk: Window, qtbot: QtBot) -> None:
     write(desk, qtbot, "Next slide x 40")
-    qtbot.mouseClick(desk.send.whole, LEFT)
+    qtbot.mouseClick(desk.pages.send.whole, LEFT)
     qtbot.waitUntil(lambda: len(desk.sending.log) >= 2, timeout=10_000)
     desk.commands.do("silence")
     silent(desk, qtbot)
@@ -99,7 +99,7 @@ def test_escape_stops_between_two_frames(desk: Window, qtbot: QtBot) -> None:
 
 def test_two_senders_never_speak_at_once(desk: Window, qtbot: QtBot) -> None:
     write(desk, qtbot, "Next slide x 5")
-    desk.send.send_all()
+    desk.pages.send.send_all()
     desk.sending.say_key("Lamp")
     assert "already" in desk.notice.text
     desk.sending.stop()
@@ -108,8 +108,8 @@ def test_two_senders_never_speak_at_once(desk: Window, qtbot: QtBot) -> None:
 
 def test_keys_of_the_plate_send_while_they_are_held(desk: Window, qtbot: QtBot) -> None:
     desk.show_leaf("Handset")
-    plate = desk.handset.plate
-    qtbot.mouseClick(desk.handset.says, LEFT)
+    plate = desk.pages.handset.plate
+    qtbot.mouseClick(desk.pages.handset.says, LEFT)
     key = next(key for key in plate.keys if key.name == "Next slide")
     place = plate.box_of(key.place).center().toPoint()
     qtbot.mousePress(plate, LEFT, pos=place)
@@ -127,7 +127,7 @@ def test_keys_of_the_plate_send_while_they_are_held(desk: Window, qtbot: QtBot) 
 def test_a_sweep_finds_what_the_gadget_reacts_to(desk: Window, qtbot: QtBot) -> None:
     write(desk, qtbot, "command 0..30 every 0.15 s")
     gadget = desk.sending.gadgets["Slide projector"]
-    qtbot.mouseClick(desk.send.sweep, LEFT)
+    qtbot.mouseClick(desk.pages.send.sweep, LEFT)
     qtbot.waitUntil(lambda: gadget.state["key"] == "Menu", timeout=20_000)  # command 3
 
     def click(button: QPushButton) -> None:
@@ -142,13 +142,13 @@ def test_a_sweep_finds_what_the_gadget_reacts_to(desk: Window, qtbot: QtBot) -> 
 
         qtbot.waitUntil(lambda: not wanted or (said() and not desk.sending.going), timeout=20_000)
 
-    click(desk.send.reacted)
+    click(desk.pages.send.reacted)
     while (sweep := desk.sweeping.sweep) is not None and sweep.phase == "narrowing":
         assert (gadget.state["key"] == "Menu") == (3 in sweep.trying)
-        click(desk.send.reacted if 3 in sweep.trying else desk.send.nothing)
+        click(desk.pages.send.reacted if 3 in sweep.trying else desk.pages.send.nothing)
     assert desk.sweeping.sweep is not None
     assert desk.sweeping.sweep.found == 3
-    assert "command 3" in desk.send.sought.text()
+    assert "command 3" in desk.pages.send.sought.text()
     qtbot.waitUntil(lambda: any(p.label == "reacted" for p in desk.session.shown_presses()), timeout=5000)
 
 
@@ -161,8 +161,8 @@ def test_a_sweep_goes_on_where_it_was_stopped(desk: Window, qtbot: QtBot) -> Non
     book.put_sweep(gadget.id, reacted(Sweep(10, said=4)))
     desk.choose_gadget(gadget.id)
     settle(desk)
-    assert "“command 2” and “command 3” are said again" in desk.send.sought.text()
-    qtbot.mouseClick(desk.send.nothing, LEFT)
+    assert "“command 2” and “command 3” are said again" in desk.pages.send.sought.text()
+    qtbot.mouseClick(desk.pages.send.nothing, LEFT)
     qtbot.waitUntil(lambda: [said.sent.saying.what for said in desk.sending.log] == ["command 1"], timeout=5000)
     silent(desk, qtbot)
 
@@ -170,6 +170,6 @@ def test_a_sweep_goes_on_where_it_was_stopped(desk: Window, qtbot: QtBot) -> Non
 def test_a_target_that_is_gone_is_told(desk: Window, qtbot: QtBot) -> None:
     write(desk, qtbot, "Lamp")
     desk.sending.choose("/dev/ttyNowhere9")
-    desk.send.send_line()
+    desk.pages.send.send_line()
     silent(desk, qtbot)
     assert "there is no such port" in desk.notice.text

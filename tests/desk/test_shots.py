@@ -13,8 +13,8 @@ from tests.handsets import IDLE_US, nec, sony
 
 def plan(window: Window, text: str) -> None:
     window.show_leaf("Shots")
-    window.shots.plan.setPlainText(text)
-    window.shots.add.click()
+    window.pages.shots.plan.setPlainText(text)
+    window.pages.shots.add.click()
 
 
 def listen(window: Window) -> None:
@@ -63,13 +63,13 @@ def test_skip_repeat_and_step_back(window: Window, qtbot: QtBot) -> None:
 
 def test_a_wrong_plan_is_told_and_tables_go_in_and_out(window: Window, tmp_path: Path) -> None:
     window.show_leaf("Shots")
-    window.shots.plan.setPlainText("level 0..99999")
-    assert "line 1" in window.shots._makes.text()
-    assert not window.shots.add.isEnabled()
+    window.pages.shots.plan.setPlainText("level 0..99999")
+    assert "line 1" in window.pages.shots._makes.text()
+    assert not window.pages.shots.add.isEnabled()
     plan(window, "mode cool dry")
-    window.shots.export_file(tmp_path / "shots.csv")
+    window.pages.shots.export_file(tmp_path / "shots.csv")
     window.shot_plan.put(())
-    window.shots.import_file(tmp_path / "shots.csv")
+    window.pages.shots.import_file(tmp_path / "shots.csv")
     assert [s.text for s in window.shot_plan.shots()] == ["mode = cool", "mode = dry"]
-    window.shots.import_file(tmp_path / "missing.csv")
+    window.pages.shots.import_file(tmp_path / "missing.csv")
     assert "cannot be read" in window.notice.text

@@ -38,7 +38,7 @@ def cabinet(window: Window) -> Window:
 
 
 def found_out(cabinet: Window, qtbot: QtBot) -> None:
-    qtbot.mouseClick(cabinet.stack.find_out, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(cabinet.pages.stack.find_out, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
     assert cabinet.comparison.proof is not None
     assert cabinet.comparison.proof.made.sum() == 43
@@ -49,9 +49,9 @@ def test_what_one_press_speaks_for_is_accepted(cabinet: Window, qtbot: QtBot) ->
     off = [press for press in session.shown_presses() if "power = off" in press.label]
     session.label(off[0].id, "")
     settle(cabinet)
-    qtbot.mouseClick(cabinet.stack.find_out, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(cabinet.pages.stack.find_out, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: cabinet.comparison.proof is not None, timeout=60_000)
-    assert cabinet.stack.words.text().endswith("not in the sheet: power")
+    assert cabinet.pages.stack.words.text().endswith("not in the sheet: power")
     buttons = cabinet.findings.findChildren(QPushButton)
     (accept,) = [each for each in buttons if each.accessibleName().startswith("Accept")]
     assert accept.accessibleName().endswith("power")
@@ -61,7 +61,7 @@ def test_what_one_press_speaks_for_is_accepted(cabinet: Window, qtbot: QtBot) ->
 
 
 def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    leaf, session = cabinet.stack, cabinet.session
+    leaf, session = cabinet.pages.stack, cabinet.session
     assert "44 frames of 112 bits" in leaf.words.text()
     found_out(cabinet, qtbot)
     titles = [card.title for card in cabinet.findings.cards]
@@ -83,11 +83,11 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
     leaf.publish(tmp_path / "cabinet.html")
     assert "Climate cabinet" in (tmp_path / "cabinet.html").read_text("utf-8")
     assert leaf.keep.text() == "keep as the gadget's sheet"
-    assert not cabinet.sheet.text.toPlainText()
+    assert not cabinet.pages.sheet.text.toPlainText()
     qtbot.mouseClick(leaf.keep, Qt.MouseButton.LeftButton)
     settle(cabinet)
     assert leaf.keep.text() == "kept as the gadget's sheet"
-    assert cabinet.sheet.text.toPlainText() == session.own_sheets()["climate-cabinet"]
+    assert cabinet.pages.sheet.text.toPlainText() == session.own_sheets()["climate-cabinet"]
     readings = [press.reading for press in session.shown_presses()]
     assert {reading.protocol for reading in readings} == {"climate-cabinet"}
     assert readings[20].fields["temperature"] == labels_of(session.shown_presses()[20].label)["temperature"]
@@ -101,7 +101,7 @@ def test_what_the_bits_mean_is_found_kept_and_read(cabinet: Window, qtbot: QtBot
 
 
 def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, session = cabinet.stack, cabinet.session
+    leaf, session = cabinet.pages.stack, cabinet.session
     grid = leaf.grid
     seen = grid.grab().toImage()
     leaf.against.setFocus()
@@ -137,7 +137,7 @@ def test_rows_are_held_against_others_sorted_chosen_and_copied(cabinet: Window, 
 
 
 def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None:
-    leaf, session = cabinet.stack, cabinet.session
+    leaf, session = cabinet.pages.stack, cabinet.session
     assert session.casebook is not None
     assert not leaf.of.isVisible()
     for press in session.shown_presses()[:5]:
@@ -158,7 +158,7 @@ def test_frames_of_another_length_are_stacked_by_choice(cabinet: Window) -> None
 
 
 def test_some_bits_are_shown_in_a_way_of_their_own(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, grid = cabinet.stack, cabinet.stack.grid
+    leaf, grid = cabinet.pages.stack, cabinet.pages.stack.grid
 
     def drag(first: int, last: int) -> None:
         places = [QPoint(int(LEFT + NAMES + grid._at[column] + 3), HEAD // 2) for column in (first, last)]
@@ -213,8 +213,8 @@ def test_a_gadget_with_few_frames_is_told_what_to_do(window: Window) -> None:
     window.session.add_gadget("Hide lamp")
     settle(window)
     window.show_leaf("Stack")
-    assert not window.stack.find_out.isEnabled()
-    assert "catch and label" in window.stack.words.text()
+    assert not window.pages.stack.find_out.isEnabled()
+    assert "catch and label" in window.pages.stack.words.text()
 
 
 def test_a_long_shot_fits_the_header(cabinet: Window) -> None:
@@ -269,7 +269,7 @@ def test_the_log_of_thousands_is_filtered_in_slices(window: Window, qtbot: QtBot
 
 
 def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, session = cabinet.stack, cabinet.session
+    leaf, session = cabinet.pages.stack, cabinet.session
     first, second, third = session.shown_presses()[:3]
     session.select((first.id, second.id))
     QApplication.clipboard().setText("temperature\tmode\tbits\n21.5\tdry\t0101\n22\t\t0110\n")
@@ -297,7 +297,7 @@ def test_labels_are_pasted_and_filled_down(cabinet: Window, qtbot: QtBot) -> Non
 
 
 def test_a_search_can_be_stopped(cabinet: Window, qtbot: QtBot) -> None:
-    leaf = cabinet.stack
+    leaf = cabinet.pages.stack
     qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
     assert (leaf.find_out.text(), cabinet.comparison.searching) == ("Stop", True)
     qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
@@ -306,20 +306,20 @@ def test_a_search_can_be_stopped(cabinet: Window, qtbot: QtBot) -> None:
 
 
 def test_constant_bytes_fold_until_every_bit_is_asked_for(cabinet: Window, qtbot: QtBot) -> None:
-    grid = cabinet.stack.grid
+    grid = cabinet.pages.stack.grid
     assert grid.folded
     assert set(grid.stack.varying.tolist()).isdisjoint({c for first in grid.folded for c in range(first, first + 8)})
     folded_width = grid._at[-1]
-    qtbot.mouseClick(cabinet.stack.every, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(cabinet.pages.stack.every, Qt.MouseButton.LeftButton)
     assert not grid.folded
     assert grid._at[-1] > folded_width
-    assert cabinet.stack.every.text() == "fold what is constant"
-    cabinet.stack.show_over_time()
-    assert cabinet.stack.every.isHidden()  # no bits are in sight
+    assert cabinet.pages.stack.every.text() == "fold what is constant"
+    cabinet.pages.stack.show_over_time()
+    assert cabinet.pages.stack.every.isHidden()  # no bits are in sight
 
 
 def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, session, grid = cabinet.stack, cabinet.session, cabinet.stack.grid
+    leaf, session, grid = cabinet.pages.stack, cabinet.session, cabinet.pages.stack.grid
     assert session.gadget is not None
     cabinet_id = session.gadget.id
     found_out(cabinet, qtbot)
@@ -352,7 +352,7 @@ def test_a_wrong_label_is_seen_bit_by_bit_and_put_right_where_it_stands(cabinet:
 
 
 def test_a_finding_is_dismissed_and_brought_back(cabinet: Window, qtbot: QtBot) -> None:
-    leaf = cabinet.stack
+    leaf = cabinet.pages.stack
     qtbot.mouseClick(leaf.find_out, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: cabinet.comparison.comparison is not None, timeout=60_000)
     view = next(v for v in cabinet.findings.findChildren(CardView) if v.card.title.endswith("· sleep"))
@@ -376,7 +376,7 @@ def test_a_finding_is_dismissed_and_brought_back(cabinet: Window, qtbot: QtBot) 
 
 
 def test_rows_are_held_against_a_row_of_ones_choice(cabinet: Window, qtbot: QtBot) -> None:
-    leaf, grid = cabinet.stack, cabinet.stack.grid
+    leaf, grid = cabinet.pages.stack, cabinet.pages.stack.grid
     qtbot.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, HEAD + 5 * ROW + 4))
     leaf.against.setFocus()
     while grid.against != "chosen row":
@@ -386,7 +386,7 @@ def test_rows_are_held_against_a_row_of_ones_choice(cabinet: Window, qtbot: QtBo
 
 
 def test_a_sensor_is_drawn_over_time(window: Window, qtbot: QtBot) -> None:
-    leaf, session = window.stack, window.session
+    leaf, session = window.pages.stack, window.session
     assert session.casebook is not None
     gauge = next(g for g in session.casebook.gadgets() if g.name == "Tide gauge")
     session.choose_gadget(gauge.id)
@@ -453,7 +453,7 @@ def test_the_log_gives_way_to_the_stack(window: Window, qtbot: QtBot) -> None:
     window.show_leaf("Stack")
     assert not window.left.isVisible()
     # 112 bits at 1280, what is constant folded.
-    qtbot.waitUntil(lambda: window.stack.grid.horizontalScrollBar().maximum() == 0, timeout=3000)
+    qtbot.waitUntil(lambda: window.pages.stack.grid.horizontalScrollBar().maximum() == 0, timeout=3000)
     window.commands.do("log")
     assert window.left.isVisible()
     window.commands.do("log")
@@ -477,9 +477,9 @@ def test_without_any_label_no_frame_is_said_to_be_made(window: Window, qtbot: Qt
             session.label(press.id, "")
     settle(window)
     window.show_leaf("Stack")
-    qtbot.mouseClick(window.stack.find_out, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.pages.stack.find_out, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=60_000)
-    assert window.stack.words.text().endswith("label some presses, and what was found is proved by making frames")
+    assert window.pages.stack.words.text().endswith("label some presses, and what was found is proved by making frames")
 
 
 def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
@@ -487,7 +487,7 @@ def test_a_search_says_what_it_looks_for(window: Window, qtbot: QtBot) -> None:
     settle(window)
     window.show_leaf("Stack")
     said: list[str] = []
-    window.comparison.progressed.connect(lambda: said.append(window.stack.words.text()))
+    window.comparison.progressed.connect(lambda: said.append(window.pages.stack.words.text()))
     window.commands.do("search")
     qtbot.waitUntil(lambda: window.comparison.proof is not None, timeout=60_000)
     for words in ("Looking for sums … step 2 of 8", "what labels say … step 6 of 8", "left out … part 2 of 5"):

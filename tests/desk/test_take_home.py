@@ -20,15 +20,15 @@ from tests.desk.test_path import press_key
 
 def show(window: Window, qtbot: QtBot, kind: str) -> str:
     """The preview of a kind's first file."""
-    window.home.kinds.setCurrentRow(list(KINDS).index(kind))
-    qtbot.waitUntil(lambda: window.home.preview.toPlainText() != "…", timeout=10_000)
-    return window.home.preview.toPlainText()
+    window.pages.home.kinds.setCurrentRow(list(KINDS).index(kind))
+    qtbot.waitUntil(lambda: window.pages.home.preview.toPlainText() != "…", timeout=10_000)
+    return window.pages.home.preview.toPlainText()
 
 
 def test_each_kind_is_seen_before_it_is_written(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     there = set(tmp_path.iterdir())
     window.commands.do("home")
-    qtbot.waitUntil(lambda: window.home.model.subject is not None, timeout=5000)
+    qtbot.waitUntil(lambda: window.pages.home.model.subject is not None, timeout=5000)
     begins = {
         "table": "name,protocol", "payloads": '{"key": "Lamp"', "header": "/* Keys of", "c": "/* Slide projector",
         "python": '"""Slide projector', "sketch": "// Slide projector", "page": "<!DOCTYPE", "parcel": " ",
@@ -38,22 +38,22 @@ def test_each_kind_is_seen_before_it_is_written(window: Window, qtbot: QtBot, tm
         assert show(window, qtbot, kind).lower().startswith(words.lower()), kind
     assert "parcel.json" in show(window, qtbot, "parcel")
     show(window, qtbot, "payloads")
-    window.home.template.setEditText("{label}={code}")
-    window.home.template.lineEdit().returnPressed.emit()  # type: ignore[union-attr]
-    qtbot.waitUntil(lambda: window.home.preview.toPlainText().startswith("Lamp=0x"), timeout=5000)
-    window.home.template.setEditText("{colour}")
-    window.home.template.lineEdit().returnPressed.emit()  # type: ignore[union-attr]
-    qtbot.waitUntil(lambda: "known are" in window.home.preview.toPlainText(), timeout=5000)
+    window.pages.home.template.setEditText("{label}={code}")
+    window.pages.home.template.lineEdit().returnPressed.emit()  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: window.pages.home.preview.toPlainText().startswith("Lamp=0x"), timeout=5000)
+    window.pages.home.template.setEditText("{colour}")
+    window.pages.home.template.lineEdit().returnPressed.emit()  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: "known are" in window.pages.home.preview.toPlainText(), timeout=5000)
     assert set(tmp_path.iterdir()) == there
-    window.home.closed.emit()
-    assert window.pages.currentWidget() is window.signal
+    window.pages.home.closed.emit()
+    assert window.pages.currentWidget() is window.pages.signal
     # A gadget without a sheet says what is missing.
     window.session.add_gadget("Hide")
     settle(window)
     window.commands.do("home")
-    qtbot.waitUntil(lambda: window.home.model.subject is not None, timeout=5000)
+    qtbot.waitUntil(lambda: window.pages.home.model.subject is not None, timeout=5000)
     assert "it has no sheet" in show(window, qtbot, "c")
-    assert not window.home.write.isEnabled()
+    assert not window.pages.home.write.isEnabled()
 
 
 def test_a_parcel_arrives_in_another_casebook(window: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -61,8 +61,8 @@ def test_a_parcel_arrives_in_another_casebook(window: Window, qtbot: QtBot, tmp_
     labels = [press.label for press in before if press.label]
     places = [key.place for key in window.session.key_table()]
     window.commands.do("home")
-    qtbot.waitUntil(lambda: window.home.model.subject is not None, timeout=5000)
-    window.home.write_to([KINDS["parcel"]], tmp_path)
+    qtbot.waitUntil(lambda: window.pages.home.model.subject is not None, timeout=5000)
+    window.pages.home.write_to([KINDS["parcel"]], tmp_path)
     other = tmp_path / "other.tern"
     Casebook.create(other).close()
     window.open_casebook(other)

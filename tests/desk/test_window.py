@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from eager_tern.casebook.store import Casebook
+from eager_tern.desk.pages import PAGES
 from eager_tern.desk.settings import load_settings
 from eager_tern.desk.window import Window
 from eager_tern.protocol.loading import parse_sheet
@@ -40,27 +41,27 @@ def wait_for_import(window: Window, qtbot: QtBot) -> None:
 
 
 def test_a_first_start_says_how_to_begin(empty_window: Window) -> None:
-    assert empty_window.pages.currentWidget() is empty_window.start
-    assert empty_window.start.demo.isVisible()
+    assert empty_window.pages.currentWidget() is empty_window.pages.start
+    assert empty_window.pages.start.demo.isVisible()
     assert empty_window.header.listen.isEnabled()  # at once, into a casebook of the day
-    assert empty_window.start.listens
+    assert empty_window.pages.start.listens
 
 
 def test_the_example_opens_from_the_start(empty_window: Window, qtbot: QtBot) -> None:
-    qtbot.mouseClick(empty_window.start.demo, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(empty_window.pages.start.demo, Qt.MouseButton.LeftButton)
     settle(empty_window)
     assert empty_window.session.gadget.name == "Slide projector"
     assert load_settings().recent[0].endswith("skarvholm.tern")
-    assert empty_window.pages.currentWidget() is empty_window.signal
+    assert empty_window.pages.currentWidget() is empty_window.pages.signal
 
 
 def test_a_new_casebook_asks_for_the_first_press(empty_window: Window, tmp_path: Path) -> None:
     empty_window.session.create(tmp_path / "new.tern", "Handset")
     settle(empty_window)
-    assert empty_window.pages.currentWidget() is empty_window.start
-    assert empty_window.start.listens[0].isVisible()
+    assert empty_window.pages.currentWidget() is empty_window.pages.start
+    assert empty_window.pages.start.listens[0].isVisible()
     empty_window.show_leaf("Handset")
-    assert "No keys yet" in empty_window.handset._words.text()
+    assert "No keys yet" in empty_window.pages.handset._words.text()
 
 
 def test_dropped_recordings_become_presses(
@@ -130,7 +131,7 @@ def test_save_as_goes_on_in_the_new_file(window: Window, tmp_path: Path) -> None
 
 
 def test_pointing_at_a_bit_lights_its_stretch_of_tape(window: Window, qtbot: QtBot) -> None:
-    bits, tape = window.signal.bits, window.signal.tape
+    bits, tape = window.pages.signal.bits, window.pages.signal.tape
     cells, _ = bits._cells()
     qtbot.mouseMove(bits, cells[9].center().toPoint())
     assert (bits._hovered, tape._hovered) == (9, 9)
@@ -149,32 +150,32 @@ def test_the_tape_breaks_where_the_meaning_does(window: Window) -> None:
     for gadget_id, wanted in captions.items():
         window.choose_gadget(gadget_id)
         settle(window)
-        assert [line.caption for line in window.signal.tape._lines] == wanted
-        lines = window.signal.tape._lines
+        assert [line.caption for line in window.pages.signal.tape._lines] == wanted
+        lines = window.pages.signal.tape._lines
         assert all(a.to_us == b.from_us for a, b in pairwise(lines))
 
 
 def test_calipers_measure_between_edges(window: Window, qtbot: QtBot) -> None:
-    tape = window.signal.tape
+    tape = window.pages.signal.tape
     box = tape._box(0)
     frame = tape._frame
     leader = frame.pulses.durations_us[0]
     y = int(box.center().y())
     qtbot.mouseClick(tape, Qt.MouseButton.LeftButton, pos=QPoint(int(box.left()) + 1, y))
-    assert "another edge" in window.signal._measure.text()
+    assert "another edge" in window.pages.signal._measure.text()
     qtbot.mouseClick(tape, Qt.MouseButton.LeftButton, pos=QPoint(int(box.left() + leader * tape._scale()), y))
-    assert window.signal._measure.text().startswith(f"{leader:.0f} µs · 16.")
+    assert window.pages.signal._measure.text().startswith(f"{leader:.0f} µs · 16.")
     qtbot.keyClick(tape, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-    assert window.signal.calipers.other_us == frame.pulses.edge_times_us[2]
+    assert window.pages.signal.calipers.other_us == frame.pulses.edge_times_us[2]
     qtbot.keyClick(tape, Qt.Key.Key_Escape)
-    assert window.signal.calipers.one_us is None
+    assert window.pages.signal.calipers.one_us is None
 
 
 def test_the_unwrapped_tape_moves_and_zooms(window: Window, qtbot: QtBot) -> None:
-    qtbot.mouseClick(window.signal.wrap, Qt.MouseButton.LeftButton)
-    strip = window.signal.strip
+    qtbot.mouseClick(window.pages.signal.wrap, Qt.MouseButton.LeftButton)
+    strip = window.pages.signal.strip
     assert strip.isVisible()
-    assert not window.signal.tape.isVisible()
+    assert not window.pages.signal.tape.isVisible()
     width = strip.to_us - strip.from_us
     middle = QPointF(strip.width() / 2, 70)
     at = strip._time_at(middle.x())
@@ -202,9 +203,9 @@ def test_the_unwrapped_tape_moves_and_zooms(window: Window, qtbot: QtBot) -> Non
 def test_several_frames_lie_over_one_another(window: Window) -> None:
     presses = window.session.shown_presses()
     window.session.select([press.id for press in presses[:4]])
-    assert window.signal.overlay.isVisible()
-    assert not window.signal.tape.isVisible()
-    assert len(window.signal.overlay._rows) == 4
+    assert window.pages.signal.overlay.isVisible()
+    assert not window.pages.signal.tape.isVisible()
+    assert len(window.pages.signal.overlay._rows) == 4
     (card,) = window.findings.cards
     assert card.title == "4 codes in 4 presses"
     window.session.select([presses[0].id, presses[-1].id])
@@ -253,13 +254,13 @@ def test_repeats_alone_claim_nothing(window: Window, qtbot: QtBot, tmp_path: Pat
         "The first frame was missed",
         "5 keys are not caught yet",
     ]
-    assert not window.signal.bits.isVisible()
+    assert not window.pages.signal.bits.isVisible()
     assert "repeats only" in window.log.model.index(window.log.model.rowCount() - 1).data()
 
 
 def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None:
     window.show_leaf("Handset")
-    plate = window.handset.plate
+    plate = window.pages.handset.plate
     lamp = next(key for key in plate.keys if key.name == "Lamp")
     start = plate.box_of(lamp.place).center().toPoint()
     goal = QPoint(start.x(), start.y() + 74 * 4)
@@ -274,15 +275,15 @@ def test_a_key_can_be_dragged_to_its_place(window: Window, qtbot: QtBot) -> None
 
 def test_a_key_is_added_by_name(window: Window, qtbot: QtBot) -> None:
     window.show_leaf("Handset")
-    qtbot.keyClicks(window.handset.new_key, "Eject")
-    qtbot.keyClick(window.handset.new_key, Qt.Key.Key_Return)
-    assert any(key.name == "Eject" and key.best is None for key in window.handset.plate.keys)
+    qtbot.keyClicks(window.pages.handset.new_key, "Eject")
+    qtbot.keyClick(window.pages.handset.new_key, Qt.Key.Key_Return)
+    assert any(key.name == "Eject" and key.best is None for key in window.pages.handset.plate.keys)
 
 
 def test_bits_go_to_the_clipboard(window: Window, qtbot: QtBot) -> None:
     press = window.session.selected_presses()[0]
     copied = {}
-    for form in window.signal.code.links:
+    for form in window.pages.signal.code.links:
         qtbot.mouseClick(form, Qt.MouseButton.LeftButton)
         copied[form.accessibleName().removeprefix("Copy the code as ")] = QApplication.clipboard().text()
     assert copied["bits"] == press.reading.bits
@@ -290,7 +291,8 @@ def test_bits_go_to_the_clipboard(window: Window, qtbot: QtBot) -> None:
     assert int(copied["hex, turned round"], 16) == int(press.reading.bits[::-1], 2)
     assert copied["C array"].startswith("const uint32_t us[] = {")
     assert json.loads(copied["payload"])["bits"] == press.reading.bits
-    assert [window.signal.bits.base for _ in range(3) if not window.signal.base.click()] == ["decimal", "binary", "hex"]
+    leaf = window.pages.signal
+    assert [leaf.bits.base for _ in range(3) if not leaf.base.click()] == ["decimal", "binary", "hex"]
 
 
 def test_everything_that_can_be_used_has_a_name(window: Window) -> None:
@@ -307,7 +309,7 @@ def test_it_fits_a_small_screen(window: Window) -> None:
     QApplication.processEvents()
     assert window.width() <= 1024
     assert window.height() <= 700
-    assert window.signal.tape.width() >= 400
+    assert window.pages.signal.tape.width() >= 400
 
 
 def test_a_known_code_offers_its_label(window: Window, qtbot: QtBot) -> None:
@@ -366,6 +368,12 @@ def test_an_example_that_cannot_be_made_is_said(
     empty_window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(example, "serve", gone)
-    qtbot.mouseClick(empty_window.start.demo, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(empty_window.pages.start.demo, Qt.MouseButton.LeftButton)
     settle(empty_window)
     assert "the example: could not be made: the process" in empty_window.notice.text
+
+
+def test_pages_are_made_when_they_are_shown_and_the_others_in_spare_time(empty_window: Window, qtbot: QtBot) -> None:
+    assert not empty_window.pages.has("preferences")
+    qtbot.waitUntil(lambda: all(empty_window.pages.has(name) for name in PAGES), timeout=5000)
+    assert empty_window.pages.currentWidget() is empty_window.pages.start

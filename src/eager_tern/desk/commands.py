@@ -7,9 +7,8 @@ from typing import Protocol
 from eager_tern.casebook.changes import Change
 from eager_tern.desk.header import Header
 from eager_tern.desk.log import Log
-from eager_tern.desk.send_leaf import SendLeaf
+from eager_tern.desk.pages import Pages
 from eager_tern.desk.settings import Settings
-from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.session.commands import Command, Commands
 from eager_tern.session.comparison import FEWEST, ComparisonModel
@@ -37,8 +36,7 @@ class Shell(Protocol):
     comparison: ComparisonModel
     header: Header
     log: Log
-    signal: SignalLeaf
-    send: SendLeaf
+    pages: Pages
     handset_panel: SimulatedHandset
 
     def ask_new(self) -> None: ...
@@ -114,7 +112,7 @@ def commands_of(shell: Shell) -> Commands:
         Command("label", tr("&Label the press"), shell.label_press, "F2", has_press),
         Command("copy", tr("&Copy what is in sight"), shell.copy, "Ctrl+C", has_gadget),
         Command("find", tr("&Find in the log"), lambda: shell.log.filter.setFocus(), "Ctrl+F"),
-        Command("wrap", tr("&Wrap or unwrap the tape"), lambda: shell.signal.wrap.click(), "Ctrl+U", has_press),
+        Command("wrap", tr("&Wrap or unwrap the tape"), lambda: shell.pages.signal.wrap.click(), "Ctrl+U", has_press),
         Command(
             "log", tr("The &log beside the stack"), shell.toggle_log, checked=lambda: shell.settings.log_beside_stack
         ),
@@ -145,7 +143,9 @@ def commands_of(shell: Shell) -> Commands:
             "say", tr("&Say it"), lambda: shell.sending.say_press(session.selected[0]), "Ctrl+Return",
             lambda: has_press() and not shell.sending.going,
         ),
-        Command("send_all", tr("Send the &routine"), lambda: shell.send.send_all(), "Ctrl+Shift+Return", has_gadget),
+        Command(
+            "send_all", tr("Send the &routine"), lambda: shell.pages.send.send_all(), "Ctrl+Shift+Return", has_gadget
+        ),
         Command("silence", tr("S&top sending"), shell.sending.stop, "Escape", lambda: shell.sending.going),
         Command("keys", tr("&Keys"), shell.show_keys, "F1"),
         Command("sheet_language", tr("The &sheet language"), shell.show_sheet_language),

@@ -244,6 +244,7 @@ class SendLeaf(QWidget):
         sending.stepped.connect(self._stepped)
         sending.said.when(self._show_line)
         sending.reacted.when(self._show_face)
+        self._opened()
         self._refresh()
 
     def _build(self) -> None:

@@ -100,6 +100,7 @@ class SheetLeaf(QWidget):
         session.opened.connect(self._show_own)
         session.changed.connect(self._changed)
         session.selection_changed.connect(self.read)
+        self._show_own()
         self._show_help()
         self.read()
 

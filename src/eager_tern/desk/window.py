@@ -7,13 +7,12 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QMainWindow,
     QMenu,
     QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -37,23 +36,14 @@ from eager_tern.desk.help_page import HelpPage, about_page, keys_page, sheet_pag
 from eager_tern.desk.log import Log
 from eager_tern.desk.menus import Menus, shown_groups
 from eager_tern.desk.notice import Notice
-from eager_tern.desk.plate import HandsetLeaf
-from eager_tern.desk.preferences import Preferences
+from eager_tern.desk.pages import Pages
 from eager_tern.desk.publish import AskBroker
 from eager_tern.desk.qt import add_action, sure
-from eager_tern.desk.send_leaf import SendLeaf
 from eager_tern.desk.settings import load_settings, save_settings
-from eager_tern.desk.sheet_leaf import SheetLeaf
-from eager_tern.desk.shots import ShotsLeaf
-from eager_tern.desk.signal_leaf import SignalLeaf
 from eager_tern.desk.simulated_handset import SimulatedHandset
 from eager_tern.desk.source_panel import SourcePanel
-from eager_tern.desk.stack_leaf import StackLeaf
-from eager_tern.desk.start import Start
 from eager_tern.desk.tabs import Tabs
-from eager_tern.desk.take_home import TakeHome
 from eager_tern.desk.theme import DAY, NIGHT, Theme
-from eager_tern.desk.timing_leaf import TimingLeaf
 from eager_tern.desk.tour import STEPS, Tour
 from eager_tern.devices.sound import PLAY
 from eager_tern.errors import InputError
@@ -102,18 +92,8 @@ class Window(QMainWindow):
         self.log = Log(self.session)
         self.handset_panel = SimulatedHandset(self.live, self.shot_plan, self.sending)
         self.source_panel = SourcePanel(self.live, self.publishing)
-        self.signal = SignalLeaf(self.session)
-        self.timing = TimingLeaf(self.session)
-        self.sheet = SheetLeaf(self.session)
-        self.stack = StackLeaf(self.session, self.comparison, self.commands)
-        self.handset = HandsetLeaf(self.session, self.sending)
-        self.shots = ShotsLeaf(self.session, self.shot_plan)
-        self.send = SendLeaf(self.session, self.sending, self.sweeping)
+        self.pages = Pages(self)
         self.findings = Findings(self.session, self.comparison)
-        self.start = Start(self.session)
-        self.home = TakeHome(self.session)
-        self.preferences = Preferences(self.settings)
-        self.help: HelpPage | None = None  # made when it is asked for
         self.tour = Tour(self.session, self.comparison, self.shot_plan, self.sending, self.commands, self)
         self._name_offered = False
         self._told_progress = ""
@@ -122,18 +102,12 @@ class Window(QMainWindow):
         self._connect()
         self._restore()
         self._refresh()
-        self.start.tour.setFocus()
+        self.pages.start.tour.setFocus()
 
     def _build(self) -> None:
         self.setWindowTitle("Eager Tern")
         self.setAcceptDrops(True)
         self.tabs = Tabs([tr(leaf) for leaf in LEAVES])
-        self.pages = QStackedWidget()
-        leaves: tuple[QWidget, ...] = (
-            self.signal, self.timing, self.stack, self.sheet, self.handset, self.shots, self.send,
-        )  # fmt: skip
-        for page in (*leaves, self.start, self.home, self.preferences):
-            self.pages.addWidget(page)
         centre = QWidget()
         centre.setObjectName("desk")
         column = _column(centre)
@@ -177,7 +151,7 @@ class Window(QMainWindow):
         session, say = self.session, self.notice.say
         for troubled in (session.troubled, self.live.troubled, self.sending.troubled, self.publishing.troubled):
             troubled.connect(say)
-        for signal in (self.shots.troubled, self.sheet.said, self.stack.said, self.handset_panel.failed):
+        for signal in (self.pages.said, self.handset_panel.failed):
             signal.connect(say)
         session.opened.connect(self._opened)
         for event in (session.history_changed, session.presses_changed, self.comparison.changed):
@@ -192,34 +166,28 @@ class Window(QMainWindow):
         self.live.broken.connect(self._source_broke)
         self.shot_plan.held_up.connect(self._hold_up)
         self.imports.told.connect(self._show_progress)
-        self.timing.sheet_asked.connect(self._describe_with)
-        self.signal.recorded.threshold_asked.connect(self.imports.read_with_threshold)
         self.tabs.currentChanged.connect(self._show_page)
-        self.findings.go.connect(self.show_leaf)
-        for page in (self.home, self.preferences):
-            page.closed.connect(self._show_page)
-        self.preferences.changed.connect(self._preferred)
+        for leaf_asked in (self.findings.go, self.pages.leaf_asked):
+            leaf_asked.connect(self.show_leaf)
+        self.pages.closed.connect(self._show_page)
+        self.pages.preferred.connect(self._preferred)
         if (hints := QApplication.styleHints()) is not None:
             hints.colorSchemeChanged.connect(self.apply_theme)
-        for said in (self.home.said, self.start.said, self.signal.said):
-            said.connect(say)
         self.header.gadget_asked.connect(self.choose_gadget)
         self.header.source_chosen.connect(self._source_chosen)
         for asked, command in (
             (self.header.listen_asked, "listen"),
             (self.header.new_gadget_asked, "new_gadget"),
             (self.header.rename_asked, "rename_gadget"),
-            (self.handset.home_asked, "home"),
-            (self.sheet.home_asked, "home"),
-            (self.start.new_asked, "new"),
-            (self.start.open_asked, "open"),
-            (self.start.demo_asked, "example"),
-            (self.start.tour_asked, "tour"),
-            (self.start.import_asked, "import"),
+            (self.pages.start.new_asked, "new"),
+            (self.pages.start.open_asked, "open"),
+            (self.pages.start.demo_asked, "example"),
+            (self.pages.start.tour_asked, "tour"),
+            (self.pages.start.import_asked, "import"),
             (self.source_panel.missed_asked, "missed"),
         ):
             asked.connect(partial(self.commands.do, command))
-        self.start.listen_asked.connect(self._listen_to)
+        self.pages.start.listen_asked.connect(self._listen_to)
         self.session.history_changed.connect(self._offer_a_name)
         self.tour.ended.connect(self._tour_ended)
 
@@ -230,7 +198,7 @@ class Window(QMainWindow):
         self.menus.refresh()
         path = self.session.casebook.path if self.session.casebook is not None else None
         self.setWindowTitle(tr("{stem} — Eager Tern", stem=path.stem) if path is not None else "Eager Tern")
-        if self.pages.currentWidget() not in (self.help, self.home, self.preferences):
+        if not self.pages.is_covered:
             self._show_page()
 
     def _show_page(self) -> None:
@@ -241,9 +209,9 @@ class Window(QMainWindow):
         self._give_way()
         self.findings.show_stack(showing == "Stack" and self.session.casebook is not None)
         if self.session.casebook is None or (empty and showing == "Signal"):
-            self.pages.setCurrentWidget(self.start)
+            self.pages.setCurrentWidget(self.pages.start)
         else:
-            self.pages.setCurrentIndex(self.tabs.currentIndex())
+            self.pages.show_page(showing.lower())
 
     def _give_way(self) -> None:
         """The stack says the log's labels again: the log gives way to it, unless keys are pressed under it."""
@@ -257,8 +225,8 @@ class Window(QMainWindow):
     def show_stack(self, against: str, row: int) -> None:
         """The stack, its rows held against something, and one of them in sight."""
         self.show_leaf("Stack")
-        self.stack.hold_against(against)
-        self.stack.grid.show_row(row)
+        self.pages.stack.hold_against(against)
+        self.pages.stack.grid.show_row(row)
 
     def show_keys(self) -> None:
         self._show_help(keys_page(self.commands, shown_groups(LEAVES)))
@@ -270,39 +238,29 @@ class Window(QMainWindow):
         self._show_help(about_page())
 
     def _show_help(self, page: HelpPage) -> None:
-        if self.help is not None:
-            self.pages.removeWidget(self.help)
-            self.help.deleteLater()
-        self.help = page
         page.closed.connect(self._show_page)
-        self.pages.addWidget(page)
-        self._lay_over(page)
+        self._make_room()
+        self.pages.show_over(page)
 
-    def _lay_over(self, page: QWidget) -> None:
-        """A page in place of the leaves and of what is found about them."""
+    def _make_room(self) -> None:
+        """For a page in place of the leaves and of what is found about them."""
         self.tabs.hide()
         self.findings.hide()
         self.left.show()
-        self.pages.setCurrentWidget(page)
 
     def label_press(self) -> None:
         """Type the label of the current press: in the stack if that is in sight, else in the log."""
-        if self.pages.currentWidget() is self.stack:
-            self.stack.grid.edit_label()
+        if self.pages.shows("stack"):
+            self.pages.stack.grid.edit_label()
         else:
             self.log.view.edit_current()
 
     def copy(self) -> None:
         """What is in sight to the clipboard: the stack's rows, or the frame's bits."""
-        if self.pages.currentWidget() is self.stack:
-            self.stack.copy_rows()
+        if self.pages.shows("stack"):
+            self.pages.stack.copy_rows()
         else:
-            self.signal.copy_bits()
-
-    def _describe_with(self, unit_us: float) -> None:
-        """Begin a sheet with a unit set by hand."""
-        self.sheet.describe(unit_us)
-        self.show_leaf("Sheet")
+            self.pages.signal.copy_bits()
 
     def plan_wanted(self) -> None:
         """Add the presses that would settle the most to the shot list."""
@@ -324,20 +282,16 @@ class Window(QMainWindow):
         self._show_page()
 
     def show_preferences(self) -> None:
-        self.preferences.refresh()
-        self._lay_over(self.preferences)
+        self.pages.preferences.refresh()
+        self._make_room()
+        self.pages.show_page("preferences")
 
     def _preferred(self) -> None:
         save_settings(self.settings)
-        self._obey()
-        self.apply_theme()
-        self.timing.refresh()
-        self.findings.refresh()
-
-    def _obey(self) -> None:
-        """What was preferred, in parts of the window that know no settings."""
         write_durations(self.settings.lengths == "us")
-        self.signal.hear_it.through = self.settings.loudspeaker
+        self.pages.obey()
+        self.apply_theme()
+        self.findings.refresh()
 
     def toggle_night(self) -> None:
         self.settings.theme = "day" if self.is_night else "night"
@@ -347,8 +301,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         Theme.apply(app, NIGHT if self.is_night else DAY)
-        self.sheet.dress_anew()
-        self.signal.refresh()
+        self.pages.dress_anew()
 
     # Casebooks and gadgets
 
@@ -494,8 +447,9 @@ class Window(QMainWindow):
 
     def take_home(self) -> None:
         """What the gadget can become, each with a preview."""
-        self.home.refresh()
-        self._lay_over(self.home)
+        self.pages.home.refresh()
+        self._make_room()
+        self.pages.show_page("home")
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -514,7 +468,7 @@ class Window(QMainWindow):
         if self.live.on:
             self.live.stop()
         elif self.session.casebook is None:
-            self.start.probing.stop()
+            self.pages.start.probing.stop()
             self._in_some_casebook(self.toggle_listening)
         elif self.header.choice is not None:
             self.notice.hide()
@@ -523,7 +477,7 @@ class Window(QMainWindow):
 
     def _listen_to(self, choice: SourceChoice) -> None:
         """Listen to a source of the first page at once; where nothing is open, into a casebook of the day."""
-        self.start.probing.stop()
+        self.pages.start.probing.stop()
         self.header.choose(choice)
         self._in_some_casebook(self.toggle_listening)
 
@@ -607,8 +561,12 @@ class Window(QMainWindow):
         self._stay_inside()
         if self.settings.splitter:
             self.splitter.restoreState(QByteArray.fromHex(self.settings.splitter.encode()))
-        self._obey()
+        write_durations(self.settings.lengths == "us")
         self.apply_theme()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.pages.make_in_spare_time()
 
     def _stay_inside(self) -> None:
         """Within the screen that is there, title bar included."""
