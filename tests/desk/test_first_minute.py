@@ -45,6 +45,7 @@ def test_from_a_fresh_start_to_a_named_press_in_two_actions(
     board: StandInProcess, empty_window: Window, qtbot: QtBot
 ) -> None:
     window = empty_window
+    qtbot.waitUntil(lambda: board.device in window.pages.start.states, timeout=5000)
     heard = window.pages.start.states[board.device]
     qtbot.waitUntil(lambda: window.pages.start.states["/dev/no-such-port"].text() != "", timeout=5000)
     press(board, 3)
@@ -88,7 +89,7 @@ def test_listening_at_once_with_the_simulated_handset(empty_window: Window, qtbo
 
 def test_how_a_receiver_is_connected(empty_window: Window, qtbot: QtBot, tmp_path: Path) -> None:
     wiring = empty_window.pages.start.wiring
-    assert wiring.isVisible()  # nothing was found
+    qtbot.waitUntil(wiring.isVisible, timeout=5000)  # nothing was found
     for at in range(len(WIRINGS)):
         wiring.tabs.setCurrentIndex(at)
         assert "data to" in wiring.drawing.accessibleName()

@@ -112,26 +112,28 @@ def test_a_long_file_is_in_the_log_before_it_is_read_to_its_end(
 
 
 def test_the_device_listened_to_last_is_taken_again(
-    empty_window: Window, demo_casebook: Path, monkeypatch: pytest.MonkeyPatch
+    empty_window: Window, demo_casebook: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
 ) -> None:
+    def opened(window: Window) -> Window:
+        window.open_casebook(demo_casebook)
+        window.show()
+        qtbot.waitUntil(lambda: window.sources.devices is not None, timeout=5000)
+        settle(window)
+        return window
+
     ports = [Port("/dev/ttyEAGER0", "recorder"), Port("/dev/ttyEAGER1", "another recorder")]
     monkeypatch.setattr("eager_tern.session.sources.live_devices", lambda: ports)
-    empty_window.open_casebook(demo_casebook)
-    settle(empty_window)
+    opened(empty_window)
     menu = empty_window.header.source.menu()
     menu.aboutToShow.emit()
     next(action for action in menu.actions() if "another" in action.text()).trigger()
     empty_window.close()
-    again = Window()
-    again.open_casebook(demo_casebook)
-    settle(again)
+    again = opened(Window())
     assert again.header.choice is not None
     assert again.header.choice.device == "/dev/ttyEAGER1"
     again.close()
-    ports.pop()  # it was unplugged
-    once_more = Window()
-    once_more.open_casebook(demo_casebook)
-    settle(once_more)
+    del ports[1:]  # it was unplugged
+    once_more = opened(Window())
     assert once_more.header.choice is not None
     assert once_more.header.choice.device == "/dev/ttyEAGER0"
     once_more.close()

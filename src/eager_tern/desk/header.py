@@ -14,7 +14,7 @@ from eager_tern.desk.qt import add_action, menu_of
 from eager_tern.desk.words import Words, shortened, tool_tip
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
-from eager_tern.session.sources import SourceChoice, source_choices
+from eager_tern.session.sources import SourceChoice, Sources
 from eager_tern.texts import tr
 
 
@@ -47,18 +47,21 @@ class Header(QWidget):
     rename_asked = pyqtSignal()
     source_chosen = pyqtSignal()
 
-    def __init__(self, session: Session, plan: ShotPlan) -> None:
+    def __init__(self, session: Session, plan: ShotPlan, sources: Sources) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
         self._plan = plan
+        self._sources = sources
         self.choice: SourceChoice | None = None
+        self._seen_before = False  # what there is to be listened to
         self.remembered = ""  # the device listened to last, to be taken again where it is found
         self.gadget = _menu_button("gadget", tr("Gadget"))
         menu_of(self.gadget).aboutToShow.connect(self._fill_gadgets)
         self.source = _menu_button("source", tr("Source"))
-        menu_of(self.source).aboutToShow.connect(self._fill_sources)
+        for fill in (self._fill_sources, sources.look):
+            menu_of(self.source).aboutToShow.connect(fill)
         self.listen = QPushButton(tr("Listen"))
         self.listen.setObjectName("listen")
         self.listen.setCheckable(True)
@@ -88,15 +91,24 @@ class Header(QWidget):
         session.press_changed.when(self.refresh)
         session.presses_added.when(self.refresh)
         plan.changed.connect(self.refresh)
+        sources.changed.connect(self._seen)
         self.show_listening(False)
         self._reopened()
 
     def _reopened(self) -> None:
         name = self._session.gadget.name if self._session.gadget is not None else ""
         if self.choice is None or self.choice.simulated is not None:
-            choices = source_choices(name)
+            choices = self._sources.choices(name)
             self.choose(next((each for each in choices if each.device == self.remembered), choices[0]))
         self.refresh()
+
+    def _seen(self) -> None:
+        """The first look tells which source to take; what is plugged in later is for the user to choose."""
+        if not self._seen_before:
+            self._seen_before = True
+            self._reopened()
+        if menu_of(self.source).isVisible():
+            self._fill_sources()
 
     def refresh(self) -> None:
         gadget = self._session.gadget
@@ -147,7 +159,7 @@ class Header(QWidget):
         menu = menu_of(self.source)
         menu.clear()
         name = self._session.gadget.name if self._session.gadget is not None else ""
-        choices = source_choices(name)
+        choices = self._sources.choices(name)
         if not any(choice.device for choice in choices):
             add_action(menu, tr("No serial port found; plug a recorder in"), enabled=False)
             menu.addSeparator()

@@ -16,6 +16,7 @@ from eager_tern.session.imports import Imports
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
+from eager_tern.session.sources import Sources
 from eager_tern.session.sweeping import Sweeping
 
 if TYPE_CHECKING:
@@ -38,6 +39,7 @@ class Models(Protocol):
 
     settings: Settings
     session: Session
+    sources: Sources
     shot_plan: ShotPlan
     imports: Imports
     sending: Sending
@@ -61,7 +63,7 @@ class Pages(QStackedWidget):
         super().__init__()
         self._models = models
         self._over: QWidget | None = None  # a page that is made anew each time
-        self.start = self._added(Start(models.session))
+        self.start = self._added(Start(models.session, models.sources))
         self.start.said.connect(self.said)
         self._spare_time = QTimer(self)
         self._spare_time.timeout.connect(self._make_another)

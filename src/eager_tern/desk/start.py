@@ -14,7 +14,7 @@ from eager_tern.desk.wiring import Wiring
 from eager_tern.desk.words import Words
 from eager_tern.session.probing import LEAST_PULSES, Probing
 from eager_tern.session.session import Session
-from eager_tern.session.sources import SourceChoice, source_choices
+from eager_tern.session.sources import SourceChoice, Sources
 from eager_tern.texts import tr
 
 WIDEST = 620
@@ -24,6 +24,7 @@ PRESS_ANY = tr("Point a remote at a receiver and press any button: the source th
 NOTHING_THERE = tr(
     "No receiver was found on this machine. The simulated gadgets need none; below is how a receiver is connected."
 )
+LOOKING = tr("Looking for receivers on this machine …")
 DROP = tr(
     "Or drop a recording here: timing text, CSV, VCD, audio, IQ, a casebook. Whatever comes is kept from the first "
     "pulse, in a casebook named by the day; name it when it is worth a name."
@@ -42,9 +43,10 @@ class Start(QScrollArea):
     listen_asked = pyqtSignal(object)  # to a source
     said = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, sources: Sources) -> None:
         super().__init__()
         self._session = session
+        self._sources = sources
         self.probing = Probing(session.inbox)
         self.probing.heard.connect(self._heard)
         self.probing.failed.connect(self._failed)
@@ -100,7 +102,8 @@ class Start(QScrollArea):
         layout.addStretch(1)
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
-        self._timer.timeout.connect(self._look)
+        self._timer.timeout.connect(sources.look)
+        sources.changed.connect(self.refresh)
         session.opened.connect(self.refresh)
         self.refresh()
 
@@ -110,20 +113,20 @@ class Start(QScrollArea):
             button.setVisible(not has_casebook)
         self._drop.setVisible(not has_casebook)
         if self.isVisible():
-            self._look()
+            self._show_choices()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._timer.start()
-        self._look(anew=True)
+        self._show_choices(anew=True)
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         self._timer.stop()
         self.probing.give_up()
 
-    def _look(self, anew: bool = False) -> None:
+    def _show_choices(self, anew: bool = False) -> None:
         """What can be listened to now; what was plugged in meanwhile, too."""
         gadget = self._session.gadget.name if self._session.gadget is not None else ""
-        every = source_choices(gadget)
+        every, looked = self._sources.choices(gadget), self._sources.devices is not None
         real = [choice for choice in every if choice.device]
         choices = [*real, *[choice for choice in every if not choice.device][:MOST_SIMULATED]]
         has_casebook = self._session.casebook is not None
@@ -131,8 +134,9 @@ class Start(QScrollArea):
             tr("Get the first press in") if has_casebook else tr("Press any button") if real else tr("Where to begin")
         )
         self._title.setText(title)
-        self._text.setText(NO_PRESS if has_casebook else PRESS_ANY if real else NOTHING_THERE)
-        if not real and not has_casebook and self.isVisible() and not self.wiring.isVisible():
+        nothing_real = NOTHING_THERE if looked else LOOKING
+        self._text.setText(NO_PRESS if has_casebook else PRESS_ANY if real else nothing_real)
+        if looked and not real and not has_casebook and self.isVisible() and not self.wiring.isVisible():
             self._toggle_wiring()
         if choices == self._choices and not anew:
             return

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt
+from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -59,7 +59,7 @@ from eager_tern.session.publishing import Publishing
 from eager_tern.session.sending import Sending
 from eager_tern.session.session import Session
 from eager_tern.session.shot_plan import ShotPlan
-from eager_tern.session.sources import SourceChoice
+from eager_tern.session.sources import SourceChoice, Sources
 from eager_tern.session.sweeping import Sweeping
 from eager_tern.session.words import write_durations
 from eager_tern.texts import plural, tr
@@ -68,6 +68,7 @@ WIDTH, HEIGHT = 1280, 800
 TITLE_BAR = 38  # pixels that window managers put above a window, the widest of the usual ones
 FRAME = 6  # and below it
 
+FIRST_PICTURE_MS = 100  # within which the window is drawn for the first time; until then nothing may be in its way
 LOG_WIDTH, FINDINGS_WIDTH = 272, 316
 
 
@@ -78,6 +79,7 @@ class Window(QMainWindow):
         super().__init__()
         self.settings = load_settings()
         self.session = Session(inbox_in_event_loop(self))
+        self.sources = Sources(self.session.inbox)
         self.shot_plan = ShotPlan(self.session)
         self.imports = Imports(self.session)
         self.live = Live(self.session)
@@ -87,7 +89,7 @@ class Window(QMainWindow):
         self.shot_plan.is_an_echo = self.sending.is_an_echo
         self.comparison = ComparisonModel(self.session)
         self.commands = commands_of(self)
-        self.header = Header(self.session, self.shot_plan)
+        self.header = Header(self.session, self.shot_plan, self.sources)
         self.notice = Notice()
         self.log = Log(self.session)
         self.handset_panel = SimulatedHandset(self.live, self.shot_plan, self.sending)
@@ -566,6 +568,12 @@ class Window(QMainWindow):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
+        QTimer.singleShot(FIRST_PICTURE_MS, self._get_ready)
+
+    def _get_ready(self) -> None:
+        """Do what would have to be waited for otherwise as soon as it is asked for."""
+        self.sources.look()
+        self.session.get_ready()
         self.pages.make_in_spare_time()
 
     def _stay_inside(self) -> None:

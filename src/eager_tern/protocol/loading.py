@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Callable, Sequence
 from functools import cache
 from itertools import chain
@@ -51,6 +50,8 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
 
 def _parsed(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
     """The sheet of a text, whether or not it can read what it makes."""
+    import tomllib  # a window is on the screen before it reads its first sheet
+
     try:
         own = tomllib.loads(text)
     except RecursionError:

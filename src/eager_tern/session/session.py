@@ -72,8 +72,6 @@ class Session:
         self.presses = Presses()
         self.selected: tuple[int, ...] = ()
         self.history = History()
-        self.sheets: tuple[Sheet, ...] = library()
-        self.inbox.in_thread(get_ready, lambda _: None)
         self._frames: Frames | None = None
         self._unnamed_in = casebooks_folder()  # where casebooks stand that have the day for a name
         self._keys: list[Key] | None = None  # made when first asked for
@@ -81,12 +79,22 @@ class Session:
         self._loading: Slices | None = None
         self._openings = 0
         self._rereading: tuple[int, set[int]] | None = None  # the job, and the takes that it reads
+        self._sheets: tuple[Sheet, ...] | None = None  # with those of the gadget and the user, once one is open
         self._sheets_version = 0
         self._untold, self._told_at = False, 0.0
         # News of takes whose pulses are others now: old presses stay in sight, with their pulses, until all is read.
         self._held_back: dict[int, list[PressesRead]] = {}
         self._new_takes: set[int] = set()  # of files, of which no press was selected yet
         self._read_with: dict[int, tuple[int, set[int]]] = {}  # by import: which sheets, and its takes
+
+    def get_ready(self) -> None:
+        """Work out, in a thread, what whoever looks at a frame first would have to wait for."""
+        self.inbox.in_thread(get_ready, lambda _: None)
+
+    @property
+    def sheets(self) -> tuple[Sheet, ...]:
+        """What frames are read by: the gadget's own sheets, the user's, and the library's."""
+        return self._sheets if self._sheets is not None else library()
 
     # Casebooks and gadgets
 
@@ -207,7 +215,7 @@ class Session:
             self._loading.call_off()
         self._empty()
         self.casebook = self.gadget = self.service = self._frames = None
-        self.sheets = library()
+        self._sheets = None
         if casebook is not None:
             self.opened.emit()
             self._close_book(casebook, service)
@@ -313,7 +321,7 @@ class Session:
         everywhere, wrong = sheets_in(sheets_folder())
         for problem in wrong:
             self.troubled.emit(str(problem))
-        self.sheets = with_own(own, everywhere)
+        self._sheets = with_own(own, everywhere)
         self._sheets_version += 1
 
     def add_sheet(self, path: Path) -> None:
