@@ -105,6 +105,8 @@ def main(folder: Path) -> None:
         window.sweeping.it_reacted()
         spin(5.0)
 
+    while window.sources.devices is None:
+        spin(0.1)
     shoot("start")
     casebook = Path(home) / "skarvholm.tern"
     make_demo_casebook(casebook)
