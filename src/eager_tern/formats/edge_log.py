@@ -29,6 +29,7 @@ SILENCE_US = 100_000.0  # taken for granted behind the last edge
 LIKELY_S, LIKELY_MS = 0.05, 50.0  # medians of the intervals below which a clock without a name counts s and ms
 LIKELY_US = 4000.0  # above which it does not count µs: of a processor's clock that a boot message names, it might
 COARSE_US = 250.0  # a clock's step from which on it may be too coarse
+ALIKE, AGREE = 0.1, 0.8  # within which two columns say the same of an edge, and of how many edges they do
 COARSE = 2.5  # steps in the shortest pulses, of a clock that will do
 WRAPS = (1 << 32, 1 << 16)  # counters that begin anew
 FULL = 0.9  # of such a counter's range is seen
@@ -56,11 +57,13 @@ class _Log(Struct, frozen=True):
 
     @property
     def _times_tell_more(self) -> bool:
-        """Whether the times are no coarser than how long it lasted, where both are told: a logger's own clock is."""
+        """Whether the times pass as the durations say, where both are told: a logger's own clock is coarser."""
         if len(self.roles.durations) != 1:
             return True
-        passed = np.ptp(self.rows.table[:, self.finest])
-        return not self.rows.marks and bool(passed > 0.5 * np.abs(self.rows.table[:, self.roles.durations[0]]).sum())
+        steps = np.diff(self.rows.table[:, self.finest])
+        lengths = np.abs(self.rows.table[:, self.roles.durations[0]])
+        # How long it was since the edge before, or until the next one.
+        return not self.rows.marks and (_proportional(steps, lengths[1:]) or _proportional(steps, lengths[:-1]))
 
     @property
     def of_levels(self) -> bool:
@@ -75,6 +78,13 @@ class _Log(Struct, frozen=True):
     def finest(self) -> int:
         """The column of times whose clock is the finest: a logger's own stands beside it, perhaps."""
         return max(self.roles.times, key=lambda at: np.unique(self.rows.table[:, at]).size)
+
+
+def _proportional(some: Floats, others: Floats) -> bool:
+    """Whether most of them say the same, in whatever units."""
+    known = (some > 0) & (others > 0)
+    ratios = some[known] / others[known]
+    return ratios.size > 0 and int(np.sum(np.abs(ratios / median(ratios) - 1) < ALIKE)) > AGREE * some.size
 
 
 def claims(head: bytes, suffix: str) -> bool:

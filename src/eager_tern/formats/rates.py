@@ -22,6 +22,9 @@ UNIT_NAMED = re.compile(
     r"(?<![a-z])(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])",
     re.IGNORECASE,
 )
+UNIT_OF_NAME = re.compile(
+    rf"(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
+)  # a name that is nothing else may be that of a space
 UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
 
 
@@ -49,6 +52,12 @@ def unit_named(words: str) -> float | None:
             word = found[1].lower()
             return UNITS_US.get(word) or next(us for begin, us in UNIT_OF_WORD.items() if word.startswith(begin))
     return None
+
+
+def unit_of_name(name: str) -> float | None:
+    """What a column counts time in, µs, where its name ends with it: "time_s", "t (ms)"."""
+    found = UNIT_OF_NAME.search(name.lower())
+    return UNITS_US[found[1]] if found else None
 
 
 def rate_named(words: str) -> float | None:

@@ -15,7 +15,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from eager_tern.formats.rates import UNITS_US, unit_named
+from eager_tern.formats.rates import UNITS_US, unit_named, unit_of_name
 from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
@@ -44,6 +44,8 @@ TIME_OF_DAY = re.compile(
     r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*"
 )
 CLOCK = re.compile(rf"(?:\d{{4}}-\d\d-\d\d[ T])?(\d{{1,2}}):(\d\d):(\d\d[.,]\d{{{DECIMALS},9}})(?!\d)")
+COMMENT = re.compile(r"#.*|//.*")
+UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
 NUMBER = r"[-+]?\d+(?:\.\d+)?"
 TOKEN = re.compile(rf"({NUMBER})|([^\W\d_]+)|([^\w\s])")
 WORD = re.compile(r"[^\W\d_]+")
@@ -119,7 +121,7 @@ def numbered_lines(text: str) -> list[tuple[int, str]]:
         if max((len(line) for _, line in whole), default=0) <= 2 * MOST_COLUMNS or not LONG_LINE.search(text):
             return whole
         return [(number, piece) for number, line in whole for piece in _what_recurs(line)]
-    lines: list[tuple[int, str]] = []
+    lines = list(enumerate(text[: groups[0].start()].splitlines(), 1))  # a header, or what the numbers count
     number, at = 1, 0
     for found in groups:
         between = text[at : found.start()]
@@ -173,7 +175,11 @@ def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
         else:
             named.append(np.array([LEVELS[word.lower()] if word else np.nan for word in column]))
     numbers_at = [at for at, token in enumerate(form) if token == A_NUMBER]
-    units = tuple(UNITS_US.get(form[at + 1]) if at + 1 < len(form) else None for at in numbers_at)
+    above = _units_above([line for number, line in cells.others if number < cells.lines[0]][-1:], kinds)
+    units = tuple(
+        (UNITS_US.get(form[at + 1]) if at + 1 < len(form) else None) or unit
+        for at, unit in zip(numbers_at, above, strict=True)
+    )
     is_row = _pattern(form).fullmatch
     said = {word.lower() for line in looked_at if is_row(line) for word in WORD.findall(line)}
     return Rows(
@@ -181,6 +187,15 @@ def rows_of(lines: Sequence[tuple[int, str]]) -> Rows | None:
         bool(said & MARKS.keys()) and not said & LINE.keys(), tuple(number for number, _ in cells.others),
         "\n".join([*sorted(said), *(line for _, line in cells.others)]), {*form} <= {A_NUMBER, *",;"},
     )  # fmt: skip
+
+
+def _units_above(header: Sequence[str], kinds: Sequence[str]) -> list[float | None]:
+    """The units that a header over all columns names, of those that are numbers."""
+    for parts in (r"\s*[,;\t|]\s*", r"\s+"):
+        names = [name for line in header for name in re.split(parts, line.strip())]
+        if len(names) == len(kinds):
+            return [unit_of_name(name) for name, kind in zip(names, kinds, strict=True) if kind == A_NUMBER]
+    return [None] * list(kinds).count(A_NUMBER)
 
 
 class _Cells(Struct, frozen=True):

@@ -13,7 +13,8 @@ from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOpti
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
-from eager_tern.formats.written import COMMENT, WORDS, Burst, as_written, names_levels
+from eager_tern.formats.rows import COMMENT
+from eager_tern.formats.written import WORDS, Burst, as_written, names_levels
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.order import median
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
@@ -96,6 +97,8 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
 def _signed(burst: Burst, has_plus: bool, source: object) -> Floats:
     """A burst's durations, marks above 0; where nothing tells which is which, they take turns."""
     values, lines = _values(burst, source)
+    if values.size > 1 and values[0] == 0:  # the silence before the press, of which nothing was measured
+        values, lines = values[1:], lines[1:]
     if names_levels(burst.lines) or has_plus:
         return values
     if np.any(values < 0):

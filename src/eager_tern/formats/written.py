@@ -11,14 +11,16 @@ import numpy as np
 from msgspec import Struct
 
 from eager_tern.errors import InputError
+from eager_tern.formats.lists import each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import (
+    COMMENT,
     MARKS,
     NUMBER,
     SEPARATORS,
-    TERMINAL_CODES,
     TIME_OF_DAY,
+    UNIT,
     Roles,
     Rows,
     numbered_lines,
@@ -27,14 +29,15 @@ from eager_tern.formats.rows import (
     seconds_of,
     unit_of,
 )
+from eager_tern.formats.unwrapped import unwrapped
 
 WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
-COMMENT = re.compile(r"#.*|//.*")
 BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 ARRAY = re.compile(r"\{([^{}\"']*)\}")
 NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
 LIST = re.compile(r"[\[(]([\s\d.,;+-]*)[\])]")
 NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
+FEWEST_WRAPPED = 3  # lines of as many durations that no terminal breaks by chance
 FEWEST_IN_LIST = 6  # numbers in brackets that are durations rather than an index
 NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
 MOST_NUMBERED = 0.8  # of the lines
@@ -50,16 +53,11 @@ TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
 NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
-UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
-NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
-CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
 IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
 HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
 BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
 DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
-LONG_LINE = 15  # durations: a list that was only wrapped has fewer on a line, or an even number
-ALIKE = 1.4  # between the first marks of one gadget's presses
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
 
@@ -92,9 +90,7 @@ def as_written(text: str, source: object) -> Written:
     text = _in_plain_numbers(ELLIPSIS.sub(" ", text))
     if (found := _json_bursts(text)) is not None:
         return Written(*found, [], cut)
-    if (bursts := _bursts_of_rows(text)) is not None:
-        return Written(bursts, None, [], cut)
-    bursts, passed_over = _bursts(text, source)
+    bursts, passed_over = _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
     return Written(bursts, None, passed_over, cut)
 
 
@@ -109,9 +105,8 @@ def holds_rows(text: str) -> bool:
 
 
 def holds_frames(text: str) -> bool:
-    """Whether whole frames stand on lines, behind a word perhaps."""
-    rows = [line.translate(SEPARATORS).split() for line in text.splitlines()]
-    return any(len(row) > LONG_LINE and sum(map(is_number, row)) >= len(row) - 1 for row in rows)
+    """Whether whole frames stand on lines, whatever is written round them."""
+    return lists_in(list(enumerate(_in_plain_numbers(text).splitlines(), 1))) is not None
 
 
 def begins(text: str) -> bool:
@@ -198,7 +193,7 @@ def _rows(text: str) -> tuple[Rows, Roles] | None:
     return (rows, roles) if more else None
 
 
-def _bursts_of_rows(text: str) -> list[Burst] | None:
+def _in_rows(text: str) -> tuple[list[Burst], list[int]] | None:
     """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, or where
     what counts the rows begins anew.
     """
@@ -220,7 +215,7 @@ def _bursts_of_rows(text: str) -> list[Burst] | None:
             words.insert(0, "mark" if roles.level[row] else "space")
         if words:
             bursts[-1].lines.append((int(rows.lines[row]), words))
-    return bursts
+    return bursts, []
 
 
 def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
@@ -237,22 +232,57 @@ def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str
     return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
 
 
-def _bursts(text: str, source: object) -> tuple[list[Burst], list[int]]:
-    """The text's bursts (between blank lines, or one an array), and the numbers of the lines that are prose."""
-    text = BLOCK_COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text)
-    arrays = list(ARRAY.finditer(text))
-    if arrays:
-        # A header has other braces, too; where none holds only numbers, the first wrong word is to be named.
-        numeric = [a for a in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", a[1]))] or arrays
-        return [Burst(_array_lines(text, a), _array_name(text, a)) for a in numeric], []
+def _in_brackets(text: str) -> tuple[list[Burst], list[int]] | None:
+    """Arrays and lists: a burst each."""
+    text = _without_remarks(text)
+    arrays = list(ARRAY.finditer(text))  # a header has other braces, too
+    numeric = [found for found in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", found[1]))]
+    if arrays and not numeric:
+        listed = [(found, lines) for found in arrays if (lines := _listed_lines(text, found))]
+        if listed:
+            return [Burst(lines, _array_name(text, found)) for found, lines in listed], []
+        numeric = arrays  # whose first wrong word is to be named
     lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
-    if lists:
-        return [Burst(_array_lines(text, found), _array_name(text, found)) for found in lists], []
+    bursts = [Burst(_array_lines(text, found), _array_name(text, found)) for found in numeric or lists]
+    return (bursts, []) if bursts else None
+
+
+def _listed_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]:
+    """The lines of an array in which more than its numbers stands; none where they are no durations."""
+    first = text.count("\n", 0, array.start(1)) + 1
+    found = lists_in(list(enumerate(array[1].split("\n"), first)))
+    return [line for burst in found[0] for line in burst] if found is not None else []
+
+
+def _in_lists(text: str) -> tuple[list[Burst], list[int]] | None:
+    """Lists on lines with something else on them."""
+    if NOTHING_ELSE.fullmatch(text):
+        return None
+    text = _without_remarks(text)
+    found = lists_in(list(enumerate(text.splitlines(), 1)))
+    if found is None or not _evenly_set(found[0]):
+        found = lists_in(unwrapped(text))
+    return ([press for lines in found[0] for press in _presses_of(Burst(lines))], found[1]) if found else None
+
+
+def _evenly_set(bursts: Sequence[Sequence[tuple[int, list[str]]]]) -> bool:
+    """Whether whoever wrote lists wrapped them, after so many durations each: no terminal did."""
+    filled = [len(words) for burst in bursts for _, words in burst[:-1]]
+    return len(filled) >= FEWEST_WRAPPED and len(set(filled)) == 1
+
+
+def _on_lines(text: str, source: object) -> tuple[list[Burst], list[int]]:
+    """Bursts between blank lines, and the numbers of the lines that are prose."""
+    text = _without_remarks(text)
     if COLUMN.fullmatch(text):
         return [Burst([(1, text.translate(SEPARATORS).split())], column=True)], []
-    lines = _without_numbers_before(_unwrapped(TERMINAL_CODES.sub("", text).split("\n")))
-    bursts, passed_over = _bursts_of_lines(lines, source)
+    bursts, passed_over = _bursts_of_lines(_without_numbers_before(unwrapped(text)), source)
     return [press for burst in bursts for press in _presses_of(burst)], passed_over
+
+
+def _without_remarks(text: str) -> str:
+    """Without block comments, each line where it was."""
+    return BLOCK_COMMENT.sub(lambda found: "\n" * found[0].count("\n"), text) if "/*" in text else text
 
 
 def _array_name(text: str, array: re.Match[str]) -> str:
@@ -320,16 +350,8 @@ def _presses_of(burst: Burst) -> list[Burst]:
     elif any(word[0] in "+-" for row in rows for word in row):
         own = all((before[-1][0] == "-") == (after[0][0] == "-") for before, after in pairwise(rows))
     else:
-        own = _each_a_press(rows) or (all(count % 2 for count in counts) and len(set(counts[:-1])) > 1)
+        own = each_a_press(rows) or (all(count % 2 for count in counts) and len(set(counts[:-1])) > 1)
     return [Burst([line]) for line in burst.lines] if own else [burst]
-
-
-def _each_a_press(rows: Sequence[Sequence[str]]) -> bool:
-    """Whether rows of unsigned durations all begin with a mark and end with one, and begin alike."""
-    if not rows or not all(len(row) % 2 and len(row) >= LONG_LINE for row in rows):
-        return False
-    firsts = [float(row[0]) for row in rows]
-    return 0 < max(firsts) < ALIKE * min(firsts)
 
 
 def _numbers_behind(words: list[str]) -> list[str]:
@@ -340,33 +362,3 @@ def _numbers_behind(words: list[str]) -> list[str]:
             break
         count += 1
     return words[len(words) - count :] if count >= FEWEST_BEHIND_WORDS else []
-
-
-def _unwrapped(lines: list[str]) -> list[tuple[int, str]]:
-    """Numbered lines, those put together again that a terminal of fixed width broke, even within a number."""
-    lines = [line.rstrip("\r") for line in lines]
-    width = max(map(len, lines), default=0)
-    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and _are_broken(lines, width)
-    joined: list[tuple[int, str]] = []
-    goes_on = False
-    for number, line in enumerate(lines, 1):
-        if goes_on and line.strip() and CONTINUES.match(line) and not TIME_OF_DAY.match(line):
-            glue = " " if line[0] in "+-" else ""
-            if glue and line[0] == (re.findall(r"[+-]", joined[-1][1]) or " ")[-1]:  # a mark follows on a mark
-                joined.append((number, line))
-                continue
-            joined[-1] = (joined[-1][0], joined[-1][1] + glue + line)
-        else:
-            joined.append((number, line))
-        goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")
-    return joined
-
-
-def _are_broken(lines: Sequence[str], width: int) -> bool:
-    """Whether lines end where a terminal of that width does, and neither whole presses nor a table are on them."""
-    filled = [len(line.translate(SEPARATORS).split()) for line in lines if len(line) == width]
-    evenly_set = len(set(filled)) == 1 and len(filled) > max(2, len(lines) / 2)
-    if len(filled) < 2 or evenly_set:
-        return False
-    rows = [COMMENT.sub("", UNIT.sub("", line)).translate(SEPARATORS).split() for line in lines]
-    return not _each_a_press([row for row in rows if row and all(map(is_number, row))])

@@ -1,0 +1,155 @@
+"""Lists of durations on lines: runs of numbers that are parted alike, whatever stands before and behind them.
+
+What stands between the first two numbers stands between all of a list. So a counter before it ("3: 9000, 4500"), a tag,
+a time of day or a remark behind it is told from its durations without knowing who prints such lines.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from eager_tern.formats.rows import TERMINAL_CODES, TIME_OF_DAY
+
+FEWEST = 6  # numbers that are a list rather than a few facts
+SHORTEST_FRAME = 3  # a repeat is a mark, a space and a mark
+MOST_ELSEWHERE = 1.0  # digits that stand elsewhere for each in a list: with more, something else is logged
+RISING = 0.9  # of the steps in a list: times or a counter, and no durations
+
+US = r"(?:[ ]?(?:usec|us|µs|μs)(?!\w))?"
+NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
+SIGNS = (",", ";", r"\|", "/")
+GAPS = (*(rf"[ \t]*{sign}[ \t]*" for sign in SIGNS), r"[ \t]+")
+RUNS = tuple(re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)") for gap in GAPS)
+COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
+SHORT_RUN = re.compile(rf"\s*({NUMBER}(?:[ \t,;|/]+{NUMBER})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
+DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
+SIGN_OF = {"m": "+", "s": "-"}
+
+LONG_LINE = 15  # durations: a list that was only wrapped has fewer on a line, or an even number
+ALIKE = 2.2  # between the first marks of one gadget's presses: bi-phase begins with one half bit or with two
+
+
+class Listed(Struct, frozen=True):
+    """A line's durations as words; marks and spaces that are named by letters have a sign. ``counter`` is what stands
+    before them if nothing else does; ``tagged``: words do.
+    """
+
+    line: int
+    words: list[str]
+    counter: int | None
+    tagged: bool
+
+
+Lines = list[tuple[int, list[str]]]  # each with its number
+
+
+def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] | None:
+    """Bursts of lines of durations, and the numbers of lines that say something else; None where lists are not what
+    the text is about.
+    """
+    plain = [(number, TIME_OF_DAY.sub("", TERMINAL_CODES.sub("", line))) for number, line in lines]
+    found = [_list_on(number, line) for number, line in plain]
+    all_tagged = all(each.tagged for each in found if each is not None)
+    bursts: list[list[Listed]] = []
+    others: list[int] = []
+    elsewhere = 0
+    ended = True  # whether the next list begins a burst
+    for (number, line), listed in zip(plain, found, strict=True):
+        rest = _rest_on(number, line, bursts[-1], ended) if listed is None and bursts else None
+        if listed is not None:
+            if ended or (listed.tagged and not all_tagged) or not _follows(listed, bursts[-1][-1]):
+                bursts.append([])
+            bursts[-1].append(listed)
+        elif rest is not None:
+            if ended or not _ends(rest, bursts[-1]):
+                bursts.append([])
+            bursts[-1].append(rest)
+        else:
+            elsewhere += sum(map(str.isdigit, line))
+            others += [number] if any(map(str.isalpha, line)) and not line.lstrip().startswith(("#", "//")) else []
+        ended = listed is None and rest is None
+    inside = sum(len(word) for burst in bursts for each in burst for word in each.words)
+    if not bursts or elsewhere > MOST_ELSEWHERE * inside or not all(map(_are_durations, bursts)):
+        return None
+    return [[(each.line, _measured(each.words)) for each in _uncounted(burst)] for burst in bursts], others
+
+
+def _list_on(number: int, line: str) -> Listed | None:
+    """The longest list on a line."""
+    runs = [run for pattern in RUNS if (run := pattern.search(line)) is not None]
+    if not runs:
+        return None
+    run = max(runs, key=lambda run: len(run[0]))
+    before = line[: run.start()]
+    counter = COUNTER.fullmatch(before)
+    return Listed(number, _words(run[0]), int(counter[1]) if counter else None, any(map(str.isalpha, before)))
+
+
+def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Listed | None:
+    """Fewer durations than a list by itself has, with nothing before them but a counter: the last of a list that was
+    wrapped, or a short frame.
+    """
+    counter = COUNTER.match(line)
+    run = SHORT_RUN.fullmatch(line, counter.end() if counter is not None else 0)
+    if run is None:
+        return None
+    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None else None, False)
+    is_frame = len(rest.words) >= SHORTEST_FRAME and len(rest.words) % 2 == 1
+    return rest if is_frame or (not ended and _ends(rest, burst)) else None
+
+
+def _ends(rest: Listed, burst: Sequence[Listed]) -> bool:
+    """Whether these are the last durations of a burst: it was wrapped after so many, and they are counted on."""
+    before = burst[-1]
+    wrapped = len(before.words) % 2 == 0 or (len(burst) > 1 and len(burst[-2].words) == len(before.words))
+    return wrapped and len(rest.words) < len(before.words) and _follows(rest, before)
+
+
+def _follows(listed: Listed, before: Listed) -> bool:
+    """Whether what counts the lines, or the durations on them, goes on."""
+    if listed.counter is None or before.counter is None:
+        return listed.counter is before.counter or listed.tagged or before.tagged
+    return listed.counter - before.counter in (1, len(before.words))
+
+
+def _words(run: str) -> list[str]:
+    return [SIGN_OF.get(letter.lower(), sign) + number for letter, sign, number in DURATION.findall(run)]
+
+
+def _measured(words: list[str]) -> list[str]:
+    """Without a nought in front: the silence before the press, of which nothing was measured."""
+    return words[1:] if float(words[0]) == 0 else words
+
+
+def _uncounted(burst: list[Listed]) -> list[Listed]:
+    """Without numbers in front that only a blank parts from the durations: they count the lines, or what is on them."""
+    firsts = [each.words[0] for each in burst]
+    if not all(map(str.isdigit, firsts)):
+        return burst
+    if len(burst) == 1:
+        counts = int(firsts[0]) == len(burst[0].words) - 1
+    else:
+        steps = [int(b) - int(a) for a, b in pairwise(firsts)]
+        widths = [len(each.words) - 1 for each in burst[:-1]]
+        counts = len(burst) > 2 and (set(steps) == {1} or steps == widths)
+    return [replace(each, words=each.words[1:]) for each in burst] if counts else burst
+
+
+def _are_durations(burst: Sequence[Listed]) -> bool:
+    """Neither levels, one a poll, nor the times of edges."""
+    values = np.array([float(word) for each in burst for word in each.words])
+    return not np.isin(np.abs(values), (0, 1)).all() and float(np.mean(np.diff(values) > 0)) < RISING
+
+
+def each_a_press(rows: Sequence[Sequence[str]]) -> bool:
+    """Whether rows of unsigned durations all begin with a mark and end with one, and begin alike."""
+    if not rows or not all(len(row) % 2 and len(row) >= LONG_LINE for row in rows):
+        return False
+    firsts = [float(row[0]) for row in rows]
+    return 0 < max(firsts) < ALIKE * min(firsts)
