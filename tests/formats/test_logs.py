@@ -11,7 +11,8 @@ import pytest
 
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
-from tests.handsets import nec, record
+from tests.handsets import Sent, nec, record
+from tests.logs import a_log
 
 Press = list[int]  # durations, a mark first and last
 BOOT = "ets Jun  8 2016 00:22:57\nrst:0x1 (POWERON_RESET),boot:0x13\nload:0x3fff0030,len:1344\nready on pin 14\n"
@@ -158,6 +159,30 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
         map(str, np.diff([t for t, v in edges(p) if not v]).tolist())
     ),
     "ticks of a timer": lambda p: "# timer runs at 16 MHz\n" + of_edges(p, lambda t, v: f"{t * 16} {v}"),
+    "units behind both": lambda p: rows(p, lambda _, a, b: f"{a} us mark, {b} us space" if b else f"{a} us mark"),
+    "a leader on a line of its own": lambda p: "\n\n".join(f"Leader: {q[0]} {q[1]}\nData: {signed(q[2:])}" for q in p),
+    "a leader in two lines": lambda p: "\n\n".join(
+        f"Header mark: {q[0]}\nHeader space: {q[1]}\nBits: " + ", ".join(map(str, q[2:])) for q in p
+    ),
+    "a leader before the rest": lambda p: "\n".join(
+        f"hdr {q[0]}/{q[1]} data " + " ".join(map(str, q[2:])) for q in p
+    ),
+    "thousands between semicolons": lambda p: each(p, lambda _, us: f"{us:,}", "; ", "\n"),
+    "ticks of half": lambda p: "// 0.5us ticks\n" + each(p, lambda _, us: str(2 * us), " ", "\n"),
+    "units of two": lambda p: "durations in units of 2 us\n" + each(p, lambda _, us: str(us // 2), " ", "\n"),
+    "arrows": lambda p: each(p, lambda n, us: f"{'^v'[n % 2]} {us}"),
+    "arrows of another kind": lambda p: each(p, lambda n, us: f"{us}us {'↑↓'[n % 2]}"),
+    "lists as texts": lambda p: json.dumps([{"key": f"k{n}", "data": ",".join(map(str, q))} for n, q in enumerate(p)]),
+    "tags": lambda p: "\n".join(
+        "<press>" + "".join(f"<{MS[n % 2]}>{us}</{MS[n % 2]}>" for n, us in enumerate(q)) + "</press>" for q in p
+    ),
+    "hyphens": lambda p: joined(p, "-"),
+    "levels in a table": lambda p: "| # | level | us |\n|---|---|---|\n"
+    + each(p, lambda n, us: f"| {n} | {('hi', 'lo')[n % 2]} | {us} |", between="\n\n"),
+    "level and length in a row": lambda p: each(p, lambda n, us: f"{1 - n % 2},{us}", ";", "\n"),
+    "their count first": lambda p: "\n".join(f"{len(q)} " + " ".join(map(str, q)) for q in p),
+    "a nought behind": lambda p: joined(p, line="{} 0"),
+    "a full counter behind": lambda p: joined(p, line="{} 4294967295"),
 }  # fmt: skip
 
 
@@ -195,3 +220,17 @@ def test_a_level_table_in_another_encoding(tmp_path: Path, presses: list[Press])
     (take,) = read_file(tmp_path / "table.csv", library())
     assert take.capture.format == "level-csv"
     assert [press.lead.reading.fields["command"] for press in take.take.presses] == [0x45, 0x12]
+
+
+def read_right(path: Path, text: str, sent: list[Sent]) -> bool:
+    """Whether a log is read as what was sent."""
+    path.write_text(text)
+    found = [press.lead.best for take in read_file(path, library()) for press in take.take.presses]
+    said = [(best.protocol, {**best.fields}) for best in found if best is not None]
+    return said == [(one.protocol, {**one.fields}) for one in sent]
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_logs_made_by_chance(tmp_path: Path, seed: int) -> None:
+    text, sent = a_log(np.random.default_rng(seed))
+    assert read_right(tmp_path / "log.txt", text, sent), text[:600]

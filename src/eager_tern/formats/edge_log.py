@@ -16,6 +16,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats import level_csv
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
+from eager_tern.formats.plain_words import with_arrows_named
 from eager_tern.formats.rates import clock_named, rate_named, unit_named
 from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
@@ -110,6 +111,7 @@ def _is_table(log: _Log, text: str) -> bool:
 
 
 def _log(text: str) -> _Log | None:
+    text = with_arrows_named(text)
     if ";" in text or "\t" in text:
         text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
     said = text.lower()

@@ -14,6 +14,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rows import TERMINAL_CODES, TIME_OF_DAY
 
 FEWEST = 6  # numbers that are a list rather than a few facts
@@ -26,6 +27,8 @@ NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
 SIGNS = (",", ";", r"\|", "/")
 GAPS = (*(rf"[ \t]*{sign}[ \t]*" for sign in SIGNS), r"[ \t]+")
 RUNS = tuple(re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)") for gap in GAPS)
+LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
+QUOTED = re.compile(r"^(?:\s*>)+")
 COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
 SHORT_RUN = re.compile(rf"\s*({NUMBER}(?:[ \t,;|/]+{NUMBER})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
 DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
@@ -53,10 +56,11 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] 
     """Bursts of lines of durations, and the numbers of lines that say something else; None where lists are not what
     the text is about.
     """
-    plain = [(number, TIME_OF_DAY.sub("", TERMINAL_CODES.sub("", line))) for number, line in lines]
+    plain = [(number, TIME_OF_DAY.sub("", QUOTED.sub("", TERMINAL_CODES.sub("", line)))) for number, line in lines]
     found = [_list_on(number, line) for number, line in plain]
     all_tagged = all(each.tagged for each in found if each is not None)
     bursts: list[list[Listed]] = []
+    leader: list[str] = []  # that stands on lines of its own before a list
     others: list[int] = []
     elsewhere = 0
     ended = True  # whether the next list begins a burst
@@ -65,19 +69,23 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] 
         if listed is not None:
             if ended or (listed.tagged and not all_tagged) or not _follows(listed, bursts[-1][-1]):
                 bursts.append([])
-            bursts[-1].append(listed)
+            bursts[-1].append(replace(listed, words=[*_whole(leader, listed.words), *listed.words]))
+            leader = []
         elif rest is not None:
             if ended or not _ends(rest, bursts[-1]):
                 bursts.append([])
             bursts[-1].append(rest)
+        elif LEADER.search(line) and (words := _words(line)):
+            leader += words
         else:
+            leader = []
             elsewhere += sum(map(str.isdigit, line))
             others += [number] if any(map(str.isalpha, line)) and not line.lstrip().startswith(("#", "//")) else []
         ended = listed is None and rest is None
     inside = sum(len(word) for burst in bursts for each in burst for word in each.words)
     if not bursts or elsewhere > MOST_ELSEWHERE * inside or not all(map(_are_durations, bursts)):
         return None
-    return [[(each.line, _measured(each.words)) for each in _uncounted(burst)] for burst in bursts], others
+    return [[(each.line, each.words) for each in burst] for burst in bursts], others
 
 
 def _list_on(number: int, line: str) -> Listed | None:
@@ -88,7 +96,9 @@ def _list_on(number: int, line: str) -> Listed | None:
     run = max(runs, key=lambda run: len(run[0]))
     before = line[: run.start()]
     counter = COUNTER.fullmatch(before)
-    return Listed(number, _words(run[0]), int(counter[1]) if counter else None, any(map(str.isalpha, before)))
+    words = _words(run[0])
+    leader = _whole(_words(before), words) if LEADER.search(before) else []
+    return Listed(number, [*leader, *words], int(counter[1]) if counter else None, any(map(str.isalpha, before)))
 
 
 def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Listed | None:
@@ -118,27 +128,43 @@ def _follows(listed: Listed, before: Listed) -> bool:
     return listed.counter - before.counter in (1, len(before.words))
 
 
+def _whole(leader: list[str], words: list[str]) -> list[str]:
+    """The durations of a leader, if they are marks and spaces in turn; with signs, if what follows has them."""
+    shortest = min(abs(float(word)) for word in words) / 2
+    if len(leader) % 2 or any(abs(float(word)) < shortest for word in leader):  # "header 2 of 2"
+        return []
+    signs = "+-" if words[0][0] in "+-" and leader and leader[0][0] not in "+-" else ("", "")
+    return [signs[at % 2] + word for at, word in enumerate(leader)]
+
+
 def _words(run: str) -> list[str]:
     return [SIGN_OF.get(letter.lower(), sign) + number for letter, sign, number in DURATION.findall(run)]
 
 
-def _measured(words: list[str]) -> list[str]:
-    """Without a nought in front: the silence before the press, of which nothing was measured."""
-    return words[1:] if float(words[0]) == 0 else words
-
-
-def _uncounted(burst: list[Listed]) -> list[Listed]:
-    """Without numbers in front that only a blank parts from the durations: they count the lines, or what is on them."""
-    firsts = [each.words[0] for each in burst]
-    if not all(map(str.isdigit, firsts)):
-        return burst
-    if len(burst) == 1:
-        counts = int(firsts[0]) == len(burst[0].words) - 1
-    else:
+def bare_lists(lines: Lines) -> Lines:
+    """Lines of lists without what is none of their durations: a counter or their count in front that only a blank
+    parts from them, levels that take turns with them, a nought for a silence that was not measured.
+    """
+    firsts = [words[0] for _, words in lines]
+    if all(map(str.isdigit, firsts)):
         steps = [int(b) - int(a) for a, b in pairwise(firsts)]
-        widths = [len(each.words) - 1 for each in burst[:-1]]
-        counts = len(burst) > 2 and (set(steps) == {1} or steps == widths)
-    return [replace(each, words=each.words[1:]) for each in burst] if counts else burst
+        widths = [len(words) - 1 for _, words in lines]
+        counted = len(lines) > 2 and (set(steps) == {1} or steps == widths[:-1])
+        if counted or all(int(first) == width for first, width in zip(firsts, widths, strict=True)):
+            lines = [(number, words[1:]) for number, words in lines]
+    return [(number, _measured(_without_levels(words))) for number, words in lines]
+
+
+def _without_levels(words: list[str]) -> list[str]:
+    for levels, durations in ((words[0::2], words[1::2]), (words[1::2], words[0::2])):
+        if len(levels) == len(durations) >= FEWEST and {*levels} == {"0", "1"}:
+            return durations if all(a != b for a, b in pairwise(levels)) else words
+    return words
+
+
+def _measured(words: list[str]) -> list[str]:
+    first, last = (is_number(words[at]) and float(words[at]) == 0 for at in (0, -1))
+    return words[first : len(words) - last] if len(words) > FEWEST else words
 
 
 def _are_durations(burst: Sequence[Listed]) -> bool:

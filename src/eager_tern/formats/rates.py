@@ -15,6 +15,11 @@ EVERY = re.compile(
     re.IGNORECASE,
 )
 TICK = re.compile(r"\btick\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
+COUNTED_IN = re.compile(
+    r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:ticks?|steps?|units?|counts?)\b"
+    r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b",
+    re.IGNORECASE,
+)
 CLOCK_RATE = re.compile(r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz", re.IGNORECASE)
 RATE_NAMED = re.compile(r"rate\D{0,12}(\d{2,9}(?:\.\d+)?)", re.IGNORECASE)
 
@@ -35,8 +40,11 @@ def has_words(text: str) -> bool:
 
 def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
-    found = TICK.search(words)
-    return float(found[1]) * UNITS_US[found[2].lower()] if found else None
+    if found := TICK.search(words):
+        return float(found[1]) * UNITS_US[found[2].lower()]
+    if found := COUNTED_IN.search(words):
+        return float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()]
+    return None
 
 
 def clock_named(words: str) -> float | None:

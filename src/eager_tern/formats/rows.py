@@ -35,7 +35,7 @@ LINE = {
     "low": 0.0, "l": 0.0, "false": 0.0, "off": 0.0, "high": 1.0, "h": 1.0, "true": 1.0, "on": 1.0, "rising": 1.0,
     "rise": 1.0, "up": 1.0, "falling": 0.0, "fall": 0.0, "down": 0.0,
 }  # fmt: skip
-LEVELS = {**LINE, **MARKS}
+LEVELS = {**LINE, "lo": 0.0, "hi": 1.0, **MARKS}
 
 A_NUMBER, A_LEVEL = "<number>", "<level>"  # in the form of a line
 
@@ -288,7 +288,10 @@ def _cut_short(form: tuple[str, ...]) -> tuple[str, ...]:
     numbers = [at for at, token in enumerate(form) if token == A_NUMBER]
     if len(numbers) < 2:
         return form[: numbers[0] + 1]
-    return form[: numbers[-2] + (2 if form[numbers[-2] + 1] in UNITS_US else 1)]
+    behind = form[numbers[-2] + 1 :]
+    more = int(behind[0] in UNITS_US)
+    more += int(behind[more] == A_LEVEL and A_LEVEL not in form[: numbers[0]])  # "560 us mark, 1690 us space"
+    return form[: numbers[-2] + 1 + more]
 
 
 def _pattern(form: Sequence[str]) -> re.Pattern[str]:

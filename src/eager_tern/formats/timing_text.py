@@ -69,21 +69,23 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     """Pulses, the stretches that the text names, and warnings. Raises InputError with the line."""
     written = as_written(text, source)
     has_plus = any(word.startswith("+") for burst in written.bursts for _, words in burst.lines for word in words)
-    presses = [(burst.name, _signed(burst, has_plus, source)) for burst in written.bursts if burst.lines]
+    presses = [(burst, *_values(burst, source)) for burst in written.bursts if burst.lines]
     if not presses:
         raise InputError(source, "holds no durations")
-    unit_us, warnings = _unit(np.concatenate([values for _, values in presses]), text)
+    unit_us, warnings = _unit(np.concatenate([values for _, values, _ in presses]), text)
     signed: list[Floats] = []
     notes: list[Note] = []
     now = 0.0
-    for name, values in presses:
+    for burst, written_values, places in presses:
+        told = names_levels(burst.lines) or has_plus
+        values = written_values if told else _in_turns(written_values, places, SURE_GAP_US / unit_us, source)
         if signed:
             signed.append(np.array([-SILENCE_US]))
             now += SILENCE_US
         signed.append(values * unit_us)
         length = float(np.abs(values).sum()) * unit_us
-        if name:
-            notes.append(Note(now, now + length, name))
+        if burst.name:
+            notes.append(Note(now, now + length, burst.name))
         now += length
     if written.passed_over:
         lines = written.passed_over
@@ -94,18 +96,15 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     return pulses_from_signed(np.concatenate(signed), 0.0, written.carrier_hz), tuple(notes), warnings
 
 
-def _signed(burst: Burst, has_plus: bool, source: object) -> Floats:
-    """A burst's durations, marks above 0; where nothing tells which is which, they take turns."""
-    values, lines = _values(burst, source)
+def _in_turns(values: Floats, lines: NDArray[np.intp], sure_gap: float, source: object) -> Floats:
+    """Durations of which nothing tells whether they are marks: these and spaces take turns, marks above 0."""
     if values.size > 1 and values[0] == 0:  # the silence before the press, of which nothing was measured
         values, lines = values[1:], lines[1:]
-    if names_levels(burst.lines) or has_plus:
-        return values
     if np.any(values < 0):
         _expect_turns(values, lines, source)
         return values
     values = values.copy()
-    values[1 if values[0] < SURE_GAP_US else 0 :: 2] *= -1  # some write the silence before the press first
+    values[1 if values[0] < sure_gap else 0 :: 2] *= -1  # some write the silence before the press first
     return values
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 
@@ -15,7 +16,9 @@ from eager_tern.signal.values import Floats
 NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
 CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
 SAME_LENGTH = 0.15  # of a duration, to another of its kind
+LONGEST = 1e8  # µs; what is longer is no duration, but what a counter holds at its end
 INNER = re.compile(r"(?<=[\s,;])\d+(?:\.\d+)?(?=[\s,;])")  # numbers that no line's end can have cut
+FIRST = re.compile(r"\d+(?:\.\d+)?(?=[\s,;])")
 
 
 def unwrapped(text: str) -> list[tuple[int, str]]:
@@ -23,12 +26,14 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
     lines = [line.rstrip("\r") for line in TERMINAL_CODES.sub("", text).split("\n")]
     width = max(map(len, lines), default=0)
     broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and _are_broken(lines, width)
-    whole = np.array([float(word) for line in lines for word in INNER.findall(line)]) if broken else np.empty(0)
+    there = _lengths_in(lines) if broken else np.empty(0)
+    # No terminal breaks every line between two durations.
+    broken = broken and not all(_are_two(a, b, there) for a, b in pairwise(lines) if len(a) == width)
     joined: list[tuple[int, str]] = []
     goes_on = False
     for number, line in enumerate(lines, 1):
         if goes_on and line.strip() and CONTINUES.match(line) and not TIME_OF_DAY.match(line):
-            glue = " " if line[0] in "+-" or _are_two(joined[-1][1], line, whole) else ""
+            glue = " " if line[0] in "+-" or _are_two(joined[-1][1], line, there) else ""
             if glue and line[0] == (re.findall(r"[+-]", joined[-1][1]) or " ")[-1]:  # a mark follows on a mark
                 joined.append((number, line))
                 continue
@@ -39,16 +44,30 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
     return joined
 
 
-def _are_two(before: str, line: str, whole: Floats) -> bool:
+def _are_two(before: str, line: str, there: Floats) -> bool:
     """Whether a line ends with a duration and the next begins with another, rather than with the rest of the same."""
     end, start = re.search(r"[\d.]+$", before), re.match(r"[\d.]+", line)
-    if end is None or start is None:
+    if end is None or start is None or not is_number(end[0]) or not is_number(start[0]):
         return False
 
-    def is_there(word: str) -> bool:
-        return is_number(word) and bool(np.any(np.abs(whole - float(word)) < SAME_LENGTH * float(word)))
+    def is_there(value: float) -> bool:
+        return bool(np.any(np.abs(there - value) < SAME_LENGTH * value))
 
-    return is_there(end[0]) and is_there(start[0]) and not is_there(end[0] + start[0])
+    last, first = float(end[0]), float(start[0])
+    if not is_there(first):
+        return False
+    if last == 0 or last > LONGEST:  # a silence that was not measured
+        return True
+    joined = end[0] + start[0]
+    return is_there(last) and not (is_number(joined) and is_there(float(joined)))
+
+
+def _lengths_in(lines: Sequence[str]) -> Floats:
+    """Durations that no line's end can have cut, and those that several lines begin with: each begins a press."""
+    inside = [float(word) for line in lines for word in INNER.findall(line)]
+    firsts = np.array([float(word[0]) for line in lines if (word := FIRST.match(line)) is not None])
+    alike = np.abs(firsts[:, None] - firsts) < SAME_LENGTH * firsts
+    return np.concatenate((inside, firsts[alike.sum(axis=0) > 1]))
 
 
 def _are_broken(lines: Sequence[str], width: int) -> bool:

@@ -9,15 +9,15 @@ from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from eager_tern.errors import InputError
-from eager_tern.formats.lists import each_a_press, lists_in
+from eager_tern.formats.lists import bare_lists, each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rates import UNITS_US
+from eager_tern.formats.plain_words import in_plain_words
 from eager_tern.formats.rows import (
     COMMENT,
     MARKS,
-    NUMBER,
     SEPARATORS,
     TIME_OF_DAY,
     UNIT,
@@ -43,7 +43,6 @@ NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE
 MOST_NUMBERED = 0.8  # of the lines
 FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
 NICKNAME = re.compile(r"^\s*<[^<>\s]{1,40}>\s*|^\s*[\w.-]{1,30}@[\w.-]{1,30}[:~\w/.-]*[$#>]\s*|^\s*>+\s*")
-DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
 STAMP = re.compile(r"^\D{0,3}(?:\d{4}-\d\d-\d\d[ T])?(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)(?![\d.:])")
 PRESSES_APART_S = 0.3  # by a logger's clock: printing a line a duration takes a few milliseconds each
 ELLIPSIS = re.compile(r"\.\.\.|…")
@@ -54,10 +53,6 @@ NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
-IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
-HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
-BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
-DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
 
@@ -87,7 +82,7 @@ def as_written(text: str, source: object) -> Written:
     """The bursts of a text. Raises InputError with the line where it holds words and no durations."""
     ellipsis = ELLIPSIS.search(text)
     cut = text.count("\n", 0, ellipsis.start()) + 1 if ellipsis else None
-    text = _in_plain_numbers(ELLIPSIS.sub(" ", text))
+    text = in_plain_words(ELLIPSIS.sub(" ", text))
     if (found := _json_bursts(text)) is not None:
         return Written(*found, [], cut)
     bursts, passed_over = _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
@@ -101,12 +96,12 @@ def holds_a_list(text: str) -> bool:
 
 def holds_rows(text: str) -> bool:
     """Whether durations stand in rows of a table, whatever is written round them."""
-    return _rows(_in_plain_numbers(text)) is not None
+    return _rows(in_plain_words(text)) is not None
 
 
 def holds_frames(text: str) -> bool:
     """Whether whole frames stand on lines, whatever is written round them."""
-    return lists_in(list(enumerate(_in_plain_numbers(text).splitlines(), 1))) is not None
+    return lists_in(list(enumerate(in_plain_words(text).splitlines(), 1))) is not None
 
 
 def begins(text: str) -> bool:
@@ -117,25 +112,6 @@ def begins(text: str) -> bool:
 
 def names_levels(burst: Sequence[tuple[int, list[str]]]) -> bool:
     return bool(burst) and burst[0][1][0].lower() in WORDS
-
-
-def _in_plain_numbers(text: str) -> str:
-    """A text whose numbers are decimal, in µs, and have nothing but a point between their digits."""
-    if "0x" in text or "0X" in text:
-        text = HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)
-    if "|" in text or "/" in text:
-        text = DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)
-    if "s" in text:
-        text = IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
-    if "," not in text:
-        return text
-    fractions = {len(found[2]) for found in DECIMAL_COMMA.finditer(text)} if ";" in text else set()
-    if len(fractions) == 1 and not re.search(r"\d,\d{4}", text):
-        return DECIMAL_COMMA.sub(r"\1.\2", text)
-    with_commas = [word for word in text.split() if "," in word]
-    if len(with_commas) > 1 and all(map(BY_THOUSANDS.fullmatch, with_commas)):
-        return text.replace(",", "")
-    return text
 
 
 def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
@@ -161,6 +137,10 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
         elif isinstance(value, list):
             for each in value:
                 look(each, name)
+        elif isinstance(value, str) and NUMBERS_ONLY.fullmatch(value):
+            words = value.translate(SEPARATORS).split()
+            if len(words) >= FEWEST_IN_LIST:
+                bursts.append(Burst([(1, words)], name))
 
     look(document, "")
     return (bursts, carriers[0] if carriers else None) if bursts else None
@@ -340,6 +320,7 @@ def _words_of(line: str) -> list[str]:
 
 def _presses_of(burst: Burst) -> list[Burst]:
     """The burst itself, or a burst a line where each line is a press: it begins with a mark and ends with one."""
+    burst = replace(burst, lines=bare_lists(burst.lines))
     rows = [words for _, words in burst.lines]
     counts = [len(row) for row in rows]
     if len(rows) < 2 or min(counts) < FEWEST_IN_LIST:
