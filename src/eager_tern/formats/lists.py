@@ -156,9 +156,11 @@ def bare_lists(lines: Lines) -> Lines:
 
 
 def _without_levels(words: list[str]) -> list[str]:
-    for levels, durations in ((words[0::2], words[1::2]), (words[1::2], words[0::2])):
-        if len(levels) == len(durations) >= FEWEST and {*levels} == {"0", "1"}:
-            return durations if all(a != b for a, b in pairwise(levels)) else words
+    for first in (0, 1):
+        levels, durations = words[first::2], words[1 - first :: 2]
+        if {*levels[:2]} == {"0", "1"} and len(levels) == len(durations) >= FEWEST:
+            takes_turns = {*levels[0::2]} == {levels[0]} and {*levels[1::2]} == {levels[1]}
+            return durations if takes_turns else words
     return words
 
 

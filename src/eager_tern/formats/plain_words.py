@@ -26,7 +26,8 @@ def in_plain_words(text: str) -> str:
     text = with_arrows_named(text)
     if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS:
         text = TAG.sub(_tag, text)
-    text = JOINED.sub(lambda found: found[0].replace(found[1], " "), text)
+    if any(sign in text for sign in "-+_"):
+        text = JOINED.sub(lambda found: found[0].replace(found[1], " "), text)
     if "0x" in text or "0X" in text:
         text = HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)
     if "|" in text or "/" in text:

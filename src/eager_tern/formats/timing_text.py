@@ -68,7 +68,8 @@ def parse(text: str, source: object = "text") -> Pulses:
 def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tuple[str, ...]]:
     """Pulses, the stretches that the text names, and warnings. Raises InputError with the line."""
     written = as_written(text, source)
-    has_plus = any(word.startswith("+") for burst in written.bursts for _, words in burst.lines for word in words)
+    # A mark in every two has one, if any has: the first words of a line tell.
+    has_plus = any(word[0] == "+" for burst in written.bursts for _, words in burst.lines for word in words[:3])
     presses = [(burst, *_values(burst, source)) for burst in written.bursts if burst.lines]
     if not presses:
         raise InputError(source, "holds no durations")
