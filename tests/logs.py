@@ -137,8 +137,19 @@ def of_polls(rng: np.random.Generator, frames: list[list[int]]) -> str:
     return str(head + one_of(["\n".join(row), row, "\n".join(pieces), counted]))
 
 
+def of_falling_edges(rng: np.random.Generator, frames: list[list[int]]) -> str:
+    times, now = [], 4_000_000
+    for frame in frames:
+        times += (now + np.concatenate(([0], np.cumsum(frame)))[0:-1:2]).tolist()
+        now += sum(frame) + int(rng.integers(60_000, 900_000))
+    return "falling edges only (us)\n" + "\n".join(map(str, times))
+
+
 def a_log(rng: np.random.Generator) -> tuple[str, list[Sent]]:
     """A log's text, and what was sent."""
+    if rng.random() < 0.1:
+        frames, sent = presses(rng, ("nec", "jvc", "kaseikyo", "rca"))  # whose spaces tell the bits
+        return of_falling_edges(rng, frames), sent
     frames, sent = presses(rng)
     kind = rng.random()
     text = of_polls(rng, frames) if kind < 0.15 else (of_edges if kind < 0.45 else of_durations)(rng, frames)

@@ -16,7 +16,7 @@ from eager_tern.formats.capture import ReadOptions
 from eager_tern.formats.rows import numbered_lines, rows_of
 from eager_tern.intake.files import FileTake, read_file
 from eager_tern.protocol.loading import library
-from tests.handsets import nec, record
+from tests.handsets import jvc, nec, record
 
 BOOT = "rst:0x1 (POWERON_RESET),boot:0x13 (SPI_FAST_FLASH_BOOT)\nmode:DIO, clock div:1\nlogger v0.3 ready on pin 14\n"
 
@@ -79,6 +79,19 @@ def test_time_that_runs_backwards_is_named(tmp_path: Path, rng: np.random.Genera
     (tmp_path / "b.txt").write_text("".join(f"{int(t)} {v}\n" for t, v in zip(times, levels, strict=True)))
     with pytest.raises(InputError, match="backwards"):
         read_file(tmp_path / "b.txt", library())
+
+
+@pytest.mark.parametrize(("address", "command"), [(255, 223), (255, 255), (0, 0), (1, 0)])
+def test_falling_edges_of_frames_with_hardly_any_of_one_bit(
+    tmp_path: Path, rng: np.random.Generator, address: int, command: int
+) -> None:
+    times = np.cumsum(np.abs(record(jvc(address, command, 1)[:-1], rng, jitter_us=10, excess_us=40)))
+    falling = np.concatenate(([0], times[1::2])).astype(int)
+    (tmp_path / "f.txt").write_text("falling edges, us\n" + "\n".join(map(str, falling)) + "\n")
+    (take,) = read_file(tmp_path / "f.txt", library())
+    (press,) = take.take.presses
+    assert press.lead.reading.protocol == "jvc"
+    assert dict(press.lead.reading.fields) == {"address": address, "command": command}
 
 
 @pytest.mark.parametrize("intervals", [False, True])

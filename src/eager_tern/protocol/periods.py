@@ -27,6 +27,7 @@ LEAST_MARK = 0.5  # of the shortest period: what a mark is taken for where no sh
 SURE = 0.98  # confidence in what half of the edges say, at the most
 EITHER_CODE = 0.6  # where no sheet tells: pulse width with equal spaces looks the same
 LONGEST_PERIOD = 3.5  # of the shortest: what is longer is a leader
+ONE_SYMBOL = 1.3  # of the shortest period: no pulse distance has two symbols so close
 CLOSE = 0.25  # rms of a unit between ruler and edges
 
 
@@ -67,7 +68,7 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
                     best = score, lengths, match
     if best is not None and best[0] > 0:
         return best[1], reading_of_match(best[2], SURE)
-    shortest = float(np.sort(periods)[: max(1, periods.size // 4)].mean())
+    shortest = _shortest(periods)
     if len(find_clusters(periods[periods < LONGEST_PERIOD * shortest])) != 2:
         return None  # bi-phase has three, and what was sent cannot be told from half of its edges
     mark = LEAST_MARK * float(periods.min())
@@ -78,6 +79,11 @@ def _read(periods: Floats, sheets: Sequence[Sheet]) -> tuple[Floats, Reading] | 
     return lengths, replace(reading_of_line(found[0], min(found[0].probability, EITHER_CODE)), protocol=UNKNOWN)
 
 
+def _shortest(periods: Floats) -> float:
+    """The length of the shortest symbol, however few of a frame's are."""
+    return float(periods[periods < ONE_SYMBOL * periods.min()].mean())
+
+
 def _with_marks(periods: Floats, sheet: Sheet, kind: FrameKind) -> Floats | None:
     """Marks and spaces, the marks as the sheet has them at its own clock; None where their number is not the
     sheet's.
@@ -86,8 +92,12 @@ def _with_marks(periods: Floats, sheet: Sheet, kind: FrameKind) -> Floats | None
     if kind.section_count > 1 or template.place.size != 2 * periods.size + 1:
         return None
     marks = template.lengths[0, 0::2]
-    shortest = float(np.nanmin(template.lengths[:, 0:-1:2] + template.lengths[:, 1::2]))
-    unit = float(np.sort(periods)[: max(1, periods.size // 4)].mean()) / shortest if kind.bit_count else sheet.unit_us
+    each = template.lengths[:, 0:-1:2] + template.lengths[:, 1::2]
+    shortest, first = float(np.nanmin(each)), float(np.nanmax(each[:, 0]))
+    if first > LONGEST_PERIOD * shortest:  # a leader tells the clock best
+        unit = float(periods[0]) / first
+    else:
+        unit = _shortest(periods) / shortest if kind.bit_count else sheet.unit_us
     unit = float(np.clip(unit, sheet.unit_us * (1 - sheet.tolerance), sheet.unit_us * (1 + sheet.tolerance)))
     lengths = np.empty(2 * periods.size + 1)
     lengths[0::2] = marks * unit
