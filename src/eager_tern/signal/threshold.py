@@ -233,9 +233,34 @@ def _crossings(
     decided = decided[np.concatenate(([True], states[1:] != states[:-1]))]
     at = busy[decided // grain] * grain + decided % grain
     rising = flat[decided] > 0
+    if not restless and at.size:
+        kept = _without_sags(_local_steps(step, at // grain) / swing[at // grain], rising)
+        # A first decision that is none of them says the level before.
+        before = ~rising[kept[:1]] if kept.size else rising[:1]
+        at, rising = np.append(at[:1], at[kept]), np.append(before, rising[kept])
     # The first decision only says which level the line is on, unless the line crosses over just before it.
     position = crossing_places(padded, at, rising, middle[at // grain])
     return position[1:], rising[1:], largest
+
+
+def _without_sags(suddenness: Values, rising: NDArray[np.bool_]) -> NDArray[np.intp]:
+    """Which crossings are edges: a level that sags back to where the line stood before an edge crosses the middle
+    slowly, and once more before the next edge. Where one that is sudden follows on another of its direction, the
+    steepest between them is an edge, too.
+    """
+    sudden = np.flatnonzero(suddenness >= STEEP)
+    kept = [sudden]
+    same = rising[sudden[1:]] == rising[sudden[:-1]]
+    for one, other in zip(sudden[:-1][same].tolist(), sudden[1:][same].tolist(), strict=True):
+        between = np.arange(one + 1, other, 2)
+        kept.append(between[[np.argmax(suddenness[between])]])
+    return np.sort(np.concatenate(kept))
+
+
+def _local_steps(step: Values, chunks: NDArray[np.intp]) -> Values:
+    """By how much the line changes within two chunks, of which each is one; ``step`` is that from each to the next."""
+    padded = np.pad(step, 1, mode="edge") if step.size else np.zeros(2, np.float32)
+    return np.maximum(padded[chunks], padded[chunks + 1])
 
 
 def crossing_places(
