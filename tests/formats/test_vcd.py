@@ -53,6 +53,16 @@ def test_of_many_signals_those_that_look_like_one(tmp_path: Path) -> None:
     assert capture.channel_name == "top.line"
 
 
+@pytest.mark.parametrize(
+    ("declared", "name"), [("ch 1", "top.ch_1"), ("IR  in", "top.IR_in"), ("the pin [0]", "top.the_pin[0]")]
+)
+def test_names_of_several_words_are_one(tmp_path: Path, declared: str, name: str) -> None:
+    (capture,) = vcd.read(dump(tmp_path, wire("!", declared), "#0 0!\n#10 1!\n#40 0!\n#90 1!\n#95 0!\n"))
+    assert capture.channel_name == name
+    assert capture.edges is not None
+    assert capture.edges.times_us.size == 4
+
+
 def test_the_bits_of_a_bus_are_channels(tmp_path: Path) -> None:
     values = [0, 3, 2, 1, 3, 0, 2, 3, 0, 1, 3, 0, 1, 2, 0]
     steps = [7, 11, 3, 20, 9, 31, 4, 8, 15, 6, 27, 5, 13, 2, 9]

@@ -30,6 +30,21 @@ def test_frames_close_together_are_parted_by_their_own_measure() -> None:
     assert len(split_bursts(pulses_from_signed(np.array(frame * 3)))) == 3
 
 
+@pytest.mark.parametrize("stuck_us", [16_000.0, 48_000.0])
+def test_a_mark_too_long_for_any_frame_stands_by_itself(stuck_us: float) -> None:
+    """Where noise leaves a line at the level of a mark, the frame behind it is whole."""
+    frame = record(nec(7, 8), np.random.default_rng(1))
+    signed = np.concatenate(([stuck_us, -7000.0], frame))
+    pulses = pulses_from_signed(signed)
+    assert split_bursts(pulses)[-1] == (2, pulses.durations_us.size - 1)
+
+
+def test_slow_characters_have_long_marks() -> None:
+    """At 300 baud a byte of noughts is a mark of 30 ms."""
+    slow = 3333.0 * np.array([9, -1, 1, -2, 3, -1, 1, -3, 2, -1, 9, -1])
+    assert len(split_bursts(pulses_from_signed(slow[:-1]))) == 1
+
+
 def test_bursts_cover_every_mark() -> None:
     pulses = pulses_from_signed(np.array([*nec(1, 2, 3), 200.0, -80_000.0, *sony(1, 2)]))
     bursts = split_bursts(pulses)

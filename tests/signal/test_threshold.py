@@ -49,7 +49,7 @@ def test_edges_lie_between_the_samples(rng: np.random.Generator) -> None:
     assert np.sqrt(np.mean((durations - wanted) ** 2)) < 4.0
 
 
-@pytest.mark.parametrize("coupling_hz", [2, 8, 20])
+@pytest.mark.parametrize("coupling_hz", [2, 8, 20, 60, 120])
 def test_levels_may_sag_behind_a_coupling_capacitor(rng: np.random.Generator, coupling_hz: float) -> None:
     signed = truth(rng)
     durations = found(audio_line(signed, RATE, rng, coupling_hz=coupling_hz, noise=0.01))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from array import array
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
+from io import BytesIO
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 from msgspec import Struct, field
@@ -18,6 +20,8 @@ from eager_tern.signal.values import Edges, Floats, Pulses
 
 NAME = "vcd"
 KEYWORDS = (b"$date", b"$version", b"$timescale", b"$comment", b"$scope", b"$var")
+HEAD = 65_536  # bytes in which signals are declared, where their names are to be mended
+NAMED = re.compile(rb"(\$var\s+\w+\s+\d+\s+\S+\s+)([^$]*?)((?:\s*\[[\d:\s]+\])?\s+\$end)")
 MOST_BITS_OF_BUS = 64
 MOST_CHANGES = 50_000_000  # of all signals together: 800 MB
 MOST_DECLARED = 50_000  # scopes and signals: a large design has some thousands
@@ -45,7 +49,7 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     signals: dict[str, list[_Signal]] = {}
     seen = _Seen()
     warnings: tuple[str, ...] = ()
-    with path.open("rb") as file:
+    with _opened(path) as file:
         try:
             _read_into(file, signals, seen)
         except _StopError as stop:
@@ -65,6 +69,19 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
         raise InputError(path, "holds no level of any signal")
     carrying = [c for c in captures if c.edges is not None and looks_like_a_signal(c.edges)]
     return carrying or captures[:1]
+
+
+def _opened(path: Path) -> BinaryIO:
+    """A dump to be read; where signals have names of several words, which the standard does not know, with one word
+    for each.
+    """
+    file = path.open("rb")
+    head = file.read(HEAD)
+    file.seek(0)
+    if all(len(found[2].split()) == 1 for found in NAMED.finditer(head)):
+        return file
+    with file:
+        return BytesIO(NAMED.sub(lambda found: found[1] + b"_".join(found[2].split()) + found[3], file.read()))
 
 
 class _Seen(Struct):

@@ -38,14 +38,18 @@ def split_bursts(pulses: Pulses, settings: GapSettings | None = None) -> list[tu
 
 def _parted_at_stuck_marks(d: Floats, bursts: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Bursts with those parted that have a mark too long for any frame; it stands by itself between its parts."""
-    stuck = 2 * np.flatnonzero(d[0::2] > LONGEST_MARK_US)
-    if not stuck.size:
+    long = 2 * np.flatnonzero(d[0::2] > SURE_GAP_US)
+    if not long.size:
         return bursts
     out: list[tuple[int, int]] = []
     for first, last in bursts:
-        inside = stuck[(stuck >= first) & (stuck <= last)].tolist()
-        firsts = [first, *(at for mark in inside for at in (mark, mark + 2))]
-        lasts = [*(at for mark in inside for at in (mark - 2, mark)), last]
+        inside = long[(long >= first) & (long <= last)]
+        if inside.size:  # it may be many bits, where all is slow
+            usual = np.sort(d[first : last + 1])[(last - first) // 4]
+            inside = inside[d[inside] > min(LONGEST_MARK_US, max(SLOW_SPACE * usual, SURE_GAP_US))]
+        marks = inside.tolist()
+        firsts = [first, *(at for mark in marks for at in (mark, mark + 2))]
+        lasts = [*(at for mark in marks for at in (mark - 2, mark)), last]
         out += [(a, b) for a, b in zip(firsts, lasts, strict=True) if a <= b]
     return out
 
