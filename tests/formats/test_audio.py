@@ -12,7 +12,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats import audio
 from eager_tern.signal.values import pulses_from_signed
 from tests.files import audio_line, write_audio
-from tests.handsets import IDLE_US, nec, record
+from tests.handsets import IDLE_US, nec, rc5, record
 
 
 @pytest.fixture
@@ -90,3 +90,14 @@ def test_what_is_written_is_read_back(tmp_path: Path, signed: np.ndarray) -> Non
         assert polarity == "mark-high"
         np.testing.assert_allclose(again.durations_us, pulses.durations_us, atol=0.2)
         assert again.start_us == pytest.approx(pulses.start_us, abs=0.5)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_line_sampled_fast_is_no_carrier_in_noise(tmp_path: Path, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    signed = np.concatenate(([-250_000.0], record(rc5(29, 48, 0, 1), rng, jitter_us=10), [-300_000.0]))
+    line = audio_line(signed, 192_000, rng, mark_high=False, amplitude=0.05, noise=0.002, coupling_hz=120)
+    soundfile.write(tmp_path / "fast.wav", line, 192_000)
+    (capture,) = audio.read(tmp_path / "fast.wav")
+    assert capture.edges is not None
+    assert capture.edges.times_us.size in (21, 22, 23)

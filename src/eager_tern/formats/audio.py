@@ -25,6 +25,7 @@ from eager_tern.signal.values import Pulses
 FASTEST_WITHOUT_CARRIER_HZ = 96_001  # sampled faster, a recording may hold the unstripped carrier
 FASTEST_HZ = 50_000_000  # of a line's recording: more is a damaged header
 LOWEST_CARRIER_HZ = 20_000.0
+LARGEST_NOISE = 16.0  # standard deviations from end to end, where it is not as loud at all frequencies
 LEAST_CARRIER = 0.2  # of half the swing: the edges of a stripped line hold less of any frequency up there
 BLOCK, SMALL_BLOCK = 1 << 19, 1 << 12  # samples read at a time
 WRITTEN_RATE_HZ = 48_000
@@ -119,7 +120,7 @@ def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]
         except soundfile.LibsndfileError:
             return None
         strong = [t for t in found if t.keying != "fsk" and _level(t) > LEAST_CARRIER * (swing[1] - swing[0]) / 2]
-        noisy = [t for t in found if t.keying != "fsk" and _buried(t, info.samplerate)]
+        noisy = [t for t in found if t.keying != "fsk" and _buried(t, info.samplerate, swing[1] - swing[0])]
         if not strong and not noisy:
             return None
         best = max(strong or noisy, key=_level)
@@ -134,9 +135,10 @@ def _level(found: Transmission) -> float:
     return median([burst.level for burst in found.bursts])
 
 
-def _buried(found: Transmission, rate_hz: float) -> bool:
+def _buried(found: Transmission, rate_hz: float, swing: float) -> bool:
     """Whether noise, rather than a line's own swing, is what makes the recording so much larger than the carrier."""
-    return median([b.level**2 / (b.noise * rate_hz) for b in found.bursts]) < 1.0
+    noise = median([burst.noise for burst in found.bursts]) * rate_hz
+    return median([burst.level**2 for burst in found.bursts]) < noise and swing < LARGEST_NOISE * noise**0.5
 
 
 def _blocks(file: Any, channel: int, wrong: list[str]) -> Iterator[Values]:
