@@ -13,7 +13,8 @@ from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.parts import LONGEST_BEHIND, is_mostly_data, parts_of
 from eager_tern.linecode.plain import plain_bits
 from eager_tern.linecode.prices import NOISE_HEAD_START
-from eager_tern.linecode.runs import Parsed, Row, all_in_one_row, parsed
+from eager_tern.linecode.rows import Parsed, Row
+from eager_tern.linecode.runs import all_in_one_row, parsed
 from eager_tern.linecode.serial import FEWEST_PULSES as FEWEST_SERIAL
 from eager_tern.linecode.serial import async_serial
 from eager_tern.linecode.values import Clock, Code, LineReading

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from eager_tern.linecode.runs import Row, repeats_itself
+from eager_tern.linecode.rows import Row, repeats_itself
 from eager_tern.signal.assumed import SHORTEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.values import Floats
 

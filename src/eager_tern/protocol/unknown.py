@@ -14,7 +14,8 @@ from eager_tern.linecode.closeness import COARSEST, STEADY
 from eager_tern.linecode.identify import FEWEST_PULSES, as_one
 from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.parts import is_mostly_data, parts_of
-from eager_tern.linecode.runs import Parsed, parsed
+from eager_tern.linecode.rows import Parsed
+from eager_tern.linecode.runs import parsed
 from eager_tern.protocol.arbiter import Candidate
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import UNKNOWN, Reading, reading_of_line
