@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from eager_tern.formats.timing_text import parse_noted
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
 from tests.handsets import Sent, nec, record
@@ -199,6 +200,26 @@ def test_both_presses_are_read(tmp_path: Path, presses: list[Press], style: str)
     found = [press.lead.reading for take in read_file(tmp_path / "log.txt", library()) for press in take.take.presses]
     assert [reading.fields["command"] for reading in found] == [0x45, 0x12]
     assert {reading.protocol for reading in found} == {"nec"}
+
+
+@pytest.mark.parametrize(
+    ("before", "named"),
+    [
+        (("power: ", "vol+: "), ["power", "vol+"]), (("# power\n", "# volume up\n"), ["power", "volume up"]),
+        (("Power:\n", "\nMute key:\n"), ["Power", "Mute key"]),
+        (("raw up[67] = ", "raw down[67] = "), ["raw up", "raw down"]),
+        (("Press 1: ", "Press 2: "), []), (("[INFO] ", "[INFO] "), []),
+        (("Decoded: 0xA0BC73FE\n", "Decoded: 0x1FD08295\n"), []),
+        (("here is what I get when I press power on my old handset: ", "and this is mute: "), []),
+    ],
+)  # fmt: skip
+def test_what_stands_before_a_list_is_its_name_where_it_tells_them_apart(
+    presses: list[Press], before: tuple[str, str], named: list[str]
+) -> None:
+    text = "\n".join(begin + ", ".join(map(str, press)) for begin, press in zip(before, presses, strict=True))
+    pulses, notes, _ = parse_noted(text, "log.txt")
+    assert [note.text for note in notes] == named
+    assert sum(pulses.durations_us > 100_000) == 1
 
 
 def test_numbers_too_small_for_microseconds_are_said(tmp_path: Path, presses: list[Press]) -> None:

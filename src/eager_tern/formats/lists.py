@@ -27,6 +27,9 @@ NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
 SIGNS = (",", ";", r"\|", "/")
 GAPS = (*(rf"[ \t]*{sign}[ \t]*" for sign in SIGNS), r"[ \t]+")
 RUNS = tuple(re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)") for gap in GAPS)
+LONGEST_NAME = 24  # letters; more is prose
+NO_NAME = re.compile(r"\([^)]*\)|\[[^\]]*\]|\{|\}|\b0x\w+")  # a size, a place, a bracket of the list itself, a code
+DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
 QUOTED = re.compile(r"^(?:\s*>)+")
 COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
@@ -40,26 +43,36 @@ ALIKE = 2.2  # between the first marks of one gadget's presses: bi-phase begins 
 
 class Listed(Struct, frozen=True):
     """A line's durations as words; marks and spaces that are named by letters have a sign. ``counter`` is what stands
-    before them if nothing else does; ``tagged``: words do.
+    before them if nothing else does, ``tag`` what stands there if words do.
     """
 
     line: int
     words: list[str]
     counter: int | None
-    tagged: bool
+    tag: str = ""
 
 
 Lines = list[tuple[int, list[str]]]  # each with its number
 
 
-def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] | None:
-    """Bursts of lines of durations, and the numbers of lines that say something else; None where lists are not what
-    the text is about.
+class Lists(Struct, frozen=True):
+    """Bursts of lines of durations, what each of them is called ("" where they are only counted), and the numbers of
+    the lines that say something else.
     """
+
+    bursts: list[Lines]
+    names: list[str]
+    others: list[int]
+
+
+def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
+    """The lists on some lines; None where lists are not what the text is about."""
     plain = [(number, TIME_OF_DAY.sub("", QUOTED.sub("", TERMINAL_CODES.sub("", line)))) for number, line in lines]
     found = [_list_on(number, line) for number, line in plain]
-    all_tagged = all(each.tagged for each in found if each is not None)
+    all_tagged = all(each.tag for each in found if each is not None)
     bursts: list[list[Listed]] = []
+    names: list[str] = []  # of each burst: what stands on the line before it
+    said = ""  # on the line before
     leader: list[str] = []  # that stands on lines of its own before a list
     others: list[int] = []
     elsewhere = 0
@@ -67,13 +80,15 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] 
     for (number, line), listed in zip(plain, found, strict=True):
         rest = _rest_on(number, line, bursts[-1], ended) if listed is None and bursts else None
         if listed is not None:
-            if ended or (listed.tagged and not all_tagged) or not _follows(listed, bursts[-1][-1]):
+            if ended or not _goes_on(listed, bursts[-1][-1], all_tagged):
                 bursts.append([])
+                names.append(said)
             bursts[-1].append(replace(listed, words=[*_whole(leader, listed.words), *listed.words]))
             leader = []
         elif rest is not None:
             if ended or not _ends(rest, bursts[-1]):
                 bursts.append([])
+                names.append(said)
             bursts[-1].append(rest)
         elif LEADER.search(line) and (words := _words(line)):
             leader += words
@@ -82,10 +97,14 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> tuple[list[Lines], list[int]] 
             elsewhere += sum(map(str.isdigit, line))
             others += [number] if any(map(str.isalpha, line)) and not line.lstrip().startswith(("#", "//")) else []
         ended = listed is None and rest is None
+        said = line if ended else ""
     inside = sum(len(word) for burst in bursts for each in burst for word in each.words)
     if not bursts or elsewhere > MOST_ELSEWHERE * inside or not all(map(_are_durations, bursts)):
         return None
-    return [[(each.line, each.words) for each in burst] for burst in bursts], others
+    told = [_name(burst[0].tag) for burst in bursts]
+    names = told if _tell_apart(told) else [_name(name) for name in names]
+    lists = [[(each.line, each.words) for each in burst] for burst in bursts]
+    return Lists(lists, names if _tell_apart(names) else [""] * len(lists), others)
 
 
 def _list_on(number: int, line: str) -> Listed | None:
@@ -98,7 +117,8 @@ def _list_on(number: int, line: str) -> Listed | None:
     counter = COUNTER.fullmatch(before)
     words = _words(run[0])
     leader = _whole(_words(before), words) if LEADER.search(before) else []
-    return Listed(number, [*leader, *words], int(counter[1]) if counter else None, any(map(str.isalpha, before)))
+    tag = before if counter is None and any(map(str.isalpha, before)) else ""
+    return Listed(number, [*leader, *words], int(counter[1]) if counter else None, tag)
 
 
 def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Listed | None:
@@ -109,7 +129,7 @@ def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Li
     run = SHORT_RUN.fullmatch(line, counter.end() if counter is not None else 0)
     if run is None:
         return None
-    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None else None, False)
+    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None else None)
     is_frame = len(rest.words) >= SHORTEST_FRAME and len(rest.words) % 2 == 1
     return rest if is_frame or (not ended and _ends(rest, burst)) else None
 
@@ -121,10 +141,29 @@ def _ends(rest: Listed, burst: Sequence[Listed]) -> bool:
     return wrapped and len(rest.words) < len(before.words) and _follows(rest, before)
 
 
+def _goes_on(listed: Listed, before: Listed, all_tagged: bool) -> bool:
+    """Whether a list may be the rest of the one on the line before: what stands before it says nothing else."""
+    if listed.tag and not (all_tagged and DIGITS.sub("", listed.tag) == DIGITS.sub("", before.tag)):
+        return False
+    return _follows(listed, before)
+
+
+def _name(text: str) -> str:
+    """What a tag or a line calls the list behind it."""
+    name = " ".join(NO_NAME.sub(" ", text).split()).strip("#/:=>-*.,| \"'`")
+    return name if 1 < len(name) <= LONGEST_NAME and any(map(str.isalpha, name)) else ""
+
+
+def _tell_apart(names: Sequence[str]) -> bool:
+    """Whether names say what the lists are: several, and not one word and a number each."""
+    words = {DIGITS.sub("", name).strip().lower() for name in names}
+    return "" not in words and len(words) > 1
+
+
 def _follows(listed: Listed, before: Listed) -> bool:
     """Whether what counts the lines, or the durations on them, goes on."""
     if listed.counter is None or before.counter is None:
-        return listed.counter is before.counter or listed.tagged or before.tagged
+        return listed.counter is before.counter or bool(listed.tag or before.tag)
     return listed.counter - before.counter in (1, len(before.words))
 
 

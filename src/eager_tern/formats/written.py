@@ -231,7 +231,7 @@ def _listed_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]
     """The lines of an array in which more than its numbers stands; none where they are no durations."""
     first = text.count("\n", 0, array.start(1)) + 1
     found = lists_in(list(enumerate(array[1].split("\n"), first)))
-    return [line for burst in found[0] for line in burst] if found is not None else []
+    return [line for burst in found.bursts for line in burst] if found is not None else []
 
 
 def _in_lists(text: str) -> tuple[list[Burst], list[int]] | None:
@@ -240,9 +240,12 @@ def _in_lists(text: str) -> tuple[list[Burst], list[int]] | None:
         return None
     text = _without_remarks(text)
     found = lists_in(list(enumerate(text.splitlines(), 1)))
-    if found is None or not _evenly_set(found[0]):
+    if found is None or not _evenly_set(found.bursts):
         found = lists_in(unwrapped(text))
-    return ([press for lines in found[0] for press in _presses_of(Burst(lines))], found[1]) if found else None
+    if found is None:
+        return None
+    named = zip(found.bursts, found.names, strict=True)
+    return [press for lines, name in named for press in _presses_of(Burst(lines, name))], found.others
 
 
 def _evenly_set(bursts: Sequence[Sequence[tuple[int, list[str]]]]) -> bool:
@@ -332,7 +335,7 @@ def _presses_of(burst: Burst) -> list[Burst]:
         own = all((before[-1][0] == "-") == (after[0][0] == "-") for before, after in pairwise(rows))
     else:
         own = each_a_press(rows) or (all(count % 2 for count in counts) and len(set(counts[:-1])) > 1)
-    return [Burst([line]) for line in burst.lines] if own else [burst]
+    return [Burst([line], burst.name) for line in burst.lines] if own else [burst]
 
 
 def _numbers_behind(words: list[str]) -> list[str]:
