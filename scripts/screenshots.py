@@ -94,6 +94,10 @@ def main(folder: Path) -> None:
         window.pages.send.send_line()
         spin(seconds)
 
+    def until(done: Callable[[], bool]) -> None:
+        while not done():
+            spin(0.1)
+
     def sweep_over(routine: str) -> None:
         """A sweep until the gadget reacts, and the first half of the last few said again."""
         window.pages.send.editor.setPlainText(routine)
@@ -105,8 +109,7 @@ def main(folder: Path) -> None:
         window.sweeping.it_reacted()
         spin(5.0)
 
-    while window.sources.devices is None:
-        spin(0.1)
+    until(lambda: window.sources.devices is not None)
     shoot("start")
     casebook = Path(home) / "skarvholm.tern"
     make_demo_casebook(casebook)
@@ -172,8 +175,7 @@ def main(folder: Path) -> None:
     window.show_leaf("Stack")
     settle()
     window.commands.do("search")
-    while window.comparison.proof is None:
-        spin(0.1)
+    until(lambda: window.comparison.proof is not None)
     grid = window.pages.stack.grid
     for bar, place in ((grid.horizontalScrollBar(), 135), (grid.verticalScrollBar(), 320)):
         assert bar is not None
@@ -191,8 +193,7 @@ def main(folder: Path) -> None:
     settle()
     window.show_leaf("Send")
     window.commands.do("listen")
-    while not (window.live.condition() or [""])[0].startswith("stand-in"):
-        spin(0.1)
+    until(lambda: (window.live.condition() or [""])[0].startswith("stand-in"))
     say(
         "temperature 17.5, mode dry, blower 3, power on\npause 1 s\ntemperature 16..30 every 1.5 s\nhumidity 40..70/5",
         2.5,

@@ -222,6 +222,12 @@ def test_what_stands_before_a_list_is_its_name_where_it_tells_them_apart(
     assert sum(pulses.durations_us > 100_000) == 1
 
 
+def test_leaders_that_happen_to_rise_by_one_are_no_counters(presses: list[Press]) -> None:
+    rows = [[8999 + at, *(presses * 2)[at][1:]] for at in range(3)]
+    pulses, _, _ = parse_noted("\n".join("key " + " ".join(map(str, row)) for row in rows), "log.txt")
+    assert pulses.durations_us[[0, 68, 136]].tolist() == [8999, 9000, 9001]
+
+
 def test_numbers_too_small_for_microseconds_are_said(tmp_path: Path, presses: list[Press]) -> None:
     (tmp_path / "log.txt").write_text(each(presses, lambda _, us: str(round(us / 50)), " "))
     (take,) = read_file(tmp_path / "log.txt", library())

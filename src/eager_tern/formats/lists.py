@@ -15,7 +15,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rows import TERMINAL_CODES, TIME_OF_DAY
+from eager_tern.formats.rows import SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY
 
 FEWEST = 6  # numbers that are a list rather than a few facts
 SHORTEST_FRAME = 3  # a repeat is a mark, a space and a mark
@@ -188,7 +188,7 @@ def bare_lists(lines: Lines) -> Lines:
     if all(map(str.isdigit, firsts)):
         steps = [int(b) - int(a) for a, b in pairwise(firsts)]
         widths = [len(words) - 1 for _, words in lines]
-        counted = len(lines) > 2 and (set(steps) == {1} or steps == widths[:-1])
+        counted = len(lines) > 2 and int(firsts[0]) < SHORTEST_US and (set(steps) == {1} or steps == widths[:-1])
         if counted or all(int(first) == width for first, width in zip(firsts, widths, strict=True)):
             lines = [(number, words[1:]) for number, words in lines]
     return [(number, _measured(_without_levels(words))) for number, words in lines]
