@@ -184,6 +184,13 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "their count first": lambda p: "\n".join(f"{len(q)} " + " ".join(map(str, q)) for q in p),
     "a nought behind": lambda p: joined(p, line="{} 0"),
     "a full counter behind": lambda p: joined(p, line="{} 4294967295"),
+    "marks below nought": lambda p: "\n".join(" ".join(str(us if n % 2 else -us) for n, us in enumerate(q)) for q in p),
+    "a press a column": lambda p: "up,down\n" + "\n".join(f"{a},{b}" for a, b in zip(*p, strict=True)),
+    "ticks in a name": lambda p: "tick_us=4\n" + each(p, lambda _, us: str(round(us / 4)), " ", "\n"),
+    "a unit": lambda p: "unit: 10us\n" + each(p, lambda _, us: str(round(us / 10)), ",", "\n"),
+    "pairs in braces": lambda p: "\n".join(
+        "{" + ",".join(f"{{{a},{b or 0}}}" for a, b in pairs(q)) + "}" for q in p
+    ),
 }  # fmt: skip
 
 
@@ -220,6 +227,13 @@ def test_what_stands_before_a_list_is_its_name_where_it_tells_them_apart(
     pulses, notes, _ = parse_noted(text, "log.txt")
     assert [note.text for note in notes] == named
     assert sum(pulses.durations_us > 100_000) == 1
+
+
+def test_a_unit_that_is_a_protocols_scales_nothing(presses: list[Press]) -> None:
+    """Nor does the grid of a clock whose times are in microseconds."""
+    for words, row in (("# unit: 562us", presses[0]), ("# steps of 4 us", [us // 4 * 4 for us in presses[0]])):
+        pulses, _, _ = parse_noted(f"{words}\n" + " ".join(map(str, row)), "log.txt")
+        assert pulses.durations_us.tolist() == row
 
 
 def test_leaders_that_happen_to_rise_by_one_are_no_counters(presses: list[Press]) -> None:

@@ -99,7 +99,11 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
         ended = listed is None and rest is None
         said = line if ended else ""
     inside = sum(len(word) for burst in bursts for each in burst for word in each.words)
-    if not bursts or elsewhere > MOST_ELSEWHERE * inside or not all(map(_are_durations, bursts)):
+    if (
+        not bursts
+        or elsewhere > MOST_ELSEWHERE * inside
+        or not all(are_durations([word for each in burst for word in each.words]) for burst in bursts)
+    ):
         return None
     told = [_name(burst[0].tag) for burst in bursts]
     names = told if _tell_apart(told) else [_name(name) for name in names]
@@ -208,9 +212,9 @@ def _measured(words: list[str]) -> list[str]:
     return words[first : len(words) - last] if len(words) > FEWEST else words
 
 
-def _are_durations(burst: Sequence[Listed]) -> bool:
+def are_durations(words: Sequence[str]) -> bool:
     """Neither levels, one a poll, nor the times of edges."""
-    values = np.array([float(word) for each in burst for word in each.words])
+    values = np.array([float(word) for word in words])
     return not np.isin(np.abs(values), (0, 1)).all() and float(np.mean(np.diff(values) > 0)) < RISING
 
 

@@ -14,7 +14,8 @@ EVERY = re.compile(
     r"|(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)",
     re.IGNORECASE,
 )
-TICK = re.compile(r"\btick\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
+TICK = re.compile(r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
+TICK_IN = re.compile(r"\btick_(us|ms|ns)\s*[=:]\s*(\d+(?:\.\d+)?)", re.IGNORECASE)
 COUNTED_IN = re.compile(
     r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:ticks?|steps?|units?|counts?)\b"
     r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b",
@@ -42,6 +43,8 @@ def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
     if found := TICK.search(words):
         return float(found[1]) * UNITS_US[found[2].lower()]
+    if found := TICK_IN.search(words):
+        return float(found[2]) * UNITS_US[found[1].lower()]
     if found := COUNTED_IN.search(words):
         return float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()]
     return None

@@ -23,9 +23,11 @@ from eager_tern.signal.values import Floats, Pulses, pulses_from_signed, signed_
 SILENCE_US = 1_000_000.0  # what a blank line stands for
 LONGEST_US = 1e12
 TINY_US = 30.0  # median of numbers that cannot be microseconds
+LONGEST_USUAL_US = 20_000.0  # median of durations; what is longer was no number of ticks, but named a code's unit
 SECONDS = 0.02  # median of fractions that must be seconds: in milliseconds the pulses would last a few microseconds
 LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this length
 FEWEST_IN_UNITS = 10  # of them
+AS_LONG, MARK_AT_END = 0.45, 2.5  # of the longest pulse, a leader's or bi-phase's first; of the usual one, the last
 FEWEST_SAMPLES, PREAMBLE = 64, 16  # numbers of a recording in one column; lines about it
 
 
@@ -77,7 +79,9 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     signed: list[Floats] = []
     notes: list[Note] = []
     now = 0.0
-    for burst, written_values, places in presses:
+    turned = -1.0 if _marks_are_negative([values for _, values, _ in presses], SURE_GAP_US / unit_us) else 1.0
+    for burst, as_said, places in presses:
+        written_values = turned * as_said
         told = names_levels(burst.lines) or has_plus
         values = written_values if told else _in_turns(written_values, places, SURE_GAP_US / unit_us, source)
         if signed:
@@ -97,6 +101,20 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     return pulses_from_signed(np.concatenate(signed), 0.0, written.carrier_hz), tuple(notes), warnings
 
 
+def _marks_are_negative(bursts: Sequence[Floats], sure_gap: float) -> bool:
+    """Whether signs tell the level of a receiver's line, which is low where there is a mark: each burst begins with its
+    leader, and ends with a mark as short as most.
+    """
+    for values in bursts:
+        inside = values[np.abs(values) < sure_gap]
+        if inside.size < FEWEST_IN_UNITS or not inside[0] == values[0] < 0 or not inside[-1] < 0:
+            return False
+        lengths = np.abs(inside)
+        if lengths[0] < AS_LONG * lengths.max() or lengths[-1] > MARK_AT_END * median(lengths):
+            return False
+    return True
+
+
 def _in_turns(values: Floats, lines: NDArray[np.intp], sure_gap: float, source: object) -> Floats:
     """Durations of which nothing tells whether they are marks: these and spaces take turns, marks above 0."""
     if values.size > 1 and values[0] == 0:  # the silence before the press, of which nothing was measured
@@ -111,9 +129,10 @@ def _in_turns(values: Floats, lines: NDArray[np.intp], sure_gap: float, source: 
 
 def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
     """What 1 stands for, µs, where the numbers are too small for microseconds; and what is to be said of it."""
-    if has_words(text) and (unit_us := tick_named(text)) is not None:
-        return unit_us, ()
     usual = median(np.abs(values))
+    named_us = tick_named(text) if has_words(text) else None
+    if named_us is not None and usual * named_us < LONGEST_USUAL_US and not _on_grid(values, named_us):
+        return named_us, ()
     if values.size < FEWEST_IN_UNITS or not 0 < usual < TINY_US:
         return 1.0, ()
     rate = rate_named(text)
@@ -124,6 +143,11 @@ def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
         return unit_us, (f"its durations are taken for numbers of {unit_us:g} µs",)
     words = f"its durations are a few microseconds (median {usual:g}): where they are in another unit, write it in the"
     return 1.0, (f'{words} text, as in "# ms" or "# tick = 50 us"',)
+
+
+def _on_grid(values: Floats, step_us: float) -> bool:
+    """Whether numbers are in µs already, and a multiple each of what a clock was said to count."""
+    return step_us > 1 and bool(np.all(values % step_us == 0))
 
 
 def _values(burst: Burst, source: object) -> tuple[Floats, NDArray[np.intp]]:

@@ -27,8 +27,9 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
     width = max(map(len, lines), default=0)
     broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and _are_broken(lines, width)
     there = _lengths_in(lines) if broken else np.empty(0)
+    full = [(a, b) for a, b in pairwise(lines) if len(a) == width and _may_go_on(a) and CONTINUES.match(b)]
     # No terminal breaks every line between two durations.
-    broken = broken and not all(_are_two(a, b, there) for a, b in pairwise(lines) if len(a) == width)
+    broken = broken and not all(_are_two(a, b, there) for a, b in full)
     joined: list[tuple[int, str]] = []
     goes_on = False
     for number, line in enumerate(lines, 1):
@@ -40,8 +41,12 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
             joined[-1] = (joined[-1][0], joined[-1][1] + glue + line)
         else:
             joined.append((number, line))
-        goes_on = broken and len(line) == width and line[-1:].isdigit() | line[-1:].isspace() | (line[-1:] in ",;+-")
+        goes_on = broken and len(line) == width and _may_go_on(line)
     return joined
+
+
+def _may_go_on(line: str) -> bool:
+    return line[-1:].isdigit() or line[-1:].isspace() or line[-1:] in ",;+-"
 
 
 def _are_two(before: str, line: str, there: Floats) -> bool:

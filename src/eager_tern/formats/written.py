@@ -12,11 +12,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from eager_tern.errors import InputError
+from eager_tern.formats.columns import columns_in
 from eager_tern.formats.lists import bare_lists, each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import in_plain_words
 from eager_tern.formats.rows import (
     COMMENT,
+    FEWEST_ROWS,
     MARKS,
     SEPARATORS,
     TIME_OF_DAY,
@@ -85,7 +87,9 @@ def as_written(text: str, source: object) -> Written:
     text = in_plain_words(ELLIPSIS.sub(" ", text))
     if (found := _json_bursts(text)) is not None:
         return Written(*found, [], cut)
-    bursts, passed_over = _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
+    bursts, passed_over = (
+        _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
+    )
     return Written(bursts, None, passed_over, cut)
 
 
@@ -100,8 +104,8 @@ def holds_rows(text: str) -> bool:
 
 
 def holds_frames(text: str) -> bool:
-    """Whether whole frames stand on lines, whatever is written round them."""
-    return lists_in(list(enumerate(in_plain_words(text).splitlines(), 1))) is not None
+    """Whether whole frames stand in columns, or on lines, whatever is written round them."""
+    return bool(columns_in(text)) or lists_in(list(enumerate(in_plain_words(text).splitlines(), 1))) is not None
 
 
 def begins(text: str) -> bool:
@@ -212,11 +216,18 @@ def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str
     return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
 
 
+def _in_columns(text: str) -> tuple[list[Burst], list[int]] | None:
+    columns = columns_in(text)
+    return ([Burst(lines, name) for name, lines in columns], []) if columns else None
+
+
 def _in_brackets(text: str) -> tuple[list[Burst], list[int]] | None:
     """Arrays and lists: a burst each."""
     text = _without_remarks(text)
     arrays = list(ARRAY.finditer(text))  # a header has other braces, too
     numeric = [found for found in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", found[1]))]
+    if len(numeric) >= FEWEST_ROWS and all(len(found[1].split(",")) < FEWEST_IN_LIST for found in numeric):
+        return None  # each is a row of a table
     if arrays and not numeric:
         listed = [(found, lines) for found in arrays if (lines := _listed_lines(text, found))]
         if listed:
