@@ -215,6 +215,7 @@ def test_both_presses_are_read(tmp_path: Path, presses: list[Press], style: str)
         (("power: ", "vol+: "), ["power", "vol+"]), (("# power\n", "# volume up\n"), ["power", "volume up"]),
         (("Power:\n", "\nMute key:\n"), ["Power", "Mute key"]),
         (("raw up[67] = ", "raw down[67] = "), ["raw up", "raw down"]),
+        (("temp 20: ", "temp 21: "), ["temp 20", "temp 21"]), (("len=67 data=", "len=69 data="), []),
         (("Press 1: ", "Press 2: "), []), (("[INFO] ", "[INFO] "), []),
         (("Decoded: 0xA0BC73FE\n", "Decoded: 0x1FD08295\n"), []),
         (("here is what I get when I press power on my old handset: ", "and this is mute: "), []),

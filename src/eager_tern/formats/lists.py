@@ -15,7 +15,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rows import SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY
+from eager_tern.formats.rows import SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, WORD
 
 FEWEST = 6  # numbers that are a list rather than a few facts
 SHORTEST_FRAME = 3  # a repeat is a mark, a space and a mark
@@ -29,6 +29,11 @@ GAPS = (*(rf"[ \t]*{sign}[ \t]*" for sign in SIGNS), r"[ \t]+")
 RUNS = tuple(re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)") for gap in GAPS)
 LONGEST_NAME = 24  # letters; more is prose
 NO_NAME = re.compile(r"\([^)]*\)|\[[^\]]*\]|\{|\}|\b0x\w+")  # a size, a place, a bracket of the list itself, a code
+COUNTED = {
+    "press", "presses", "frame", "signal", "capture", "recording", "code", "raw", "data", "sample", "reading", "button",
+    "key", "line", "record", "no", "nr", "ir", "rx", "message", "packet", "burst", "len", "length", "edges", "timings",
+    "pulses", "count", "decoded", "value", "gap", "index", "n", "run", "try", "take", "block", "part", "us", "ms",
+}  # fmt: skip
 DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
 QUOTED = re.compile(r"^(?:\s*>)+")
@@ -105,6 +110,9 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
         or not all(are_durations([word for each in burst for word in each.words]) for burst in bursts)
     ):
         return None
+    if len(bursts) == 1 and _tell_apart([_name(each.tag) for each in bursts[0]]):
+        bursts = [[each] for each in bursts[0]]  # each line says what it is
+        names = [""] * len(bursts)
     told = [_name(burst[0].tag) for burst in bursts]
     names = told if _tell_apart(told) else [_name(name) for name in names]
     lists = [[(each.line, each.words) for each in burst] for burst in bursts]
@@ -159,9 +167,11 @@ def _name(text: str) -> str:
 
 
 def _tell_apart(names: Sequence[str]) -> bool:
-    """Whether names say what the lists are: several, and not one word and a number each."""
+    """Whether names say what the lists are: several, and not only how many there are ("press 1", "press 2")."""
     words = {DIGITS.sub("", name).strip().lower() for name in names}
-    return "" not in words and len(words) > 1
+    if "" in words or len(set(names)) < 2:
+        return False
+    return len(words) > 1 or not COUNTED & set(WORD.findall(next(iter(words))))
 
 
 def _follows(listed: Listed, before: Listed) -> bool:
