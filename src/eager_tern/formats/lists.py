@@ -24,9 +24,10 @@ RISING = 0.9  # of the steps in a list: times or a counter, and no durations
 
 US = r"(?:[ ]?(?:usec|us|µs|μs)(?!\w))?"
 NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
-SIGNS = (",", ";", r"\|", "/")
-GAPS = (*(rf"[ \t]*{sign}[ \t]*" for sign in SIGNS), r"[ \t]+")
-RUNS = tuple(re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)") for gap in GAPS)
+GAPS = {sign: rf"[ \t]*{re.escape(sign)}[ \t]*" for sign in ",;|/"} | {" ": "[ \\t]+", "\t": "[ \\t]+"}
+RUNS = [
+    (sign, re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)")) for sign, gap in GAPS.items()
+]  # by a sign that stands on the line, then, between each two numbers
 LONGEST_NAME = 24  # letters; more is prose
 NO_NAME = re.compile(r"\([^)]*\)|\[[^\]]*\]|\{|\}|\b0x\w+")  # a size, a place, a bracket of the list itself, a code
 COUNTED = {
@@ -72,7 +73,7 @@ class Lists(Struct, frozen=True):
 
 def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
     """The lists on some lines; None where lists are not what the text is about."""
-    plain = [(number, TIME_OF_DAY.sub("", QUOTED.sub("", TERMINAL_CODES.sub("", line)))) for number, line in lines]
+    plain = [(number, _plain(line)) for number, line in lines]
     found = [_list_on(number, line) for number, line in plain]
     all_tagged = all(each.tag for each in found if each is not None)
     bursts: list[list[Listed]] = []
@@ -119,9 +120,18 @@ def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
     return Lists(lists, names if _tell_apart(names) else [""] * len(lists), others)
 
 
+def _plain(line: str) -> str:
+    """A line without what terminals, mails and loggers put before it."""
+    if not line.isprintable():
+        line = TERMINAL_CODES.sub("", line)
+    if ">" in line:
+        line = QUOTED.sub("", line)
+    return TIME_OF_DAY.sub("", line) if ":" in line else line
+
+
 def _list_on(number: int, line: str) -> Listed | None:
     """The longest list on a line."""
-    runs = [run for pattern in RUNS if (run := pattern.search(line)) is not None]
+    runs = [run for sign, pattern in RUNS if line.count(sign) >= FEWEST - 1 and (run := pattern.search(line))]
     if not runs:
         return None
     run = max(runs, key=lambda run: len(run[0]))

@@ -250,9 +250,10 @@ def _in_lists(text: str) -> tuple[list[Burst], list[int]] | None:
     if NOTHING_ELSE.fullmatch(text):
         return None
     text = _without_remarks(text)
-    found = lists_in(list(enumerate(text.splitlines(), 1)))
-    if found is None or not _evenly_set(found.bursts):
-        found = lists_in(unwrapped(text))
+    lines = list(enumerate(text.splitlines(), 1))
+    found = lists_in(lines)
+    if (found is None or not _evenly_set(found.bursts)) and (joined := unwrapped(text)) != lines:
+        found = lists_in(joined)
     if found is None:
         return None
     named = zip(found.bursts, found.names, strict=True)
