@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from itertools import pairwise
+from itertools import chain, pairwise
 
 import numpy as np
 from msgspec import Struct
@@ -24,7 +24,7 @@ RISING = 0.9  # of the steps in a list: times or a counter, and no durations
 
 US = r"(?:[ ]?(?:usec|us|µs|μs)(?!\w))?"
 NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
-GAPS = {sign: rf"[ \t]*{re.escape(sign)}[ \t]*" for sign in ",;|/"} | {" ": "[ \\t]+", "\t": "[ \\t]+"}
+GAPS = {sign: rf"[ \t]*{re.escape(sign)}[ \t]*" for sign in ",;|/"} | dict.fromkeys(" \t", r"[ \t]+")
 RUNS = [
     (sign, re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)")) for sign, gap in GAPS.items()
 ]  # by a sign that stands on the line, then, between each two numbers
@@ -37,6 +37,7 @@ COUNTED = {
 }  # fmt: skip
 DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
+SAID = re.compile(rf"^\s*(?:#|//)|{LEADER.pattern}", re.IGNORECASE)  # lines that are not merely passed over
 QUOTED = re.compile(r"^(?:\s*>)+")
 COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
 SHORT_RUN = re.compile(rf"\s*({NUMBER}(?:[ \t,;|/]+{NUMBER})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
@@ -74,50 +75,50 @@ class Lists(Struct, frozen=True):
 def lists_in(lines: Sequence[tuple[int, str]]) -> Lists | None:
     """The lists on some lines; None where lists are not what the text is about."""
     plain = [(number, _plain(line)) for number, line in lines]
-    found = [_list_on(number, line) for number, line in plain]
-    all_tagged = all(each.tag for each in found if each is not None)
-    bursts: list[list[Listed]] = []
-    names: list[str] = []  # of each burst: what stands on the line before it
-    said = ""  # on the line before
-    leader: list[str] = []  # that stands on lines of its own before a list
-    others: list[int] = []
-    elsewhere = 0
-    ended = True  # whether the next list begins a burst
-    for (number, line), listed in zip(plain, found, strict=True):
-        rest = _rest_on(number, line, bursts[-1], ended) if listed is None and bursts else None
-        if listed is not None:
-            if ended or not _goes_on(listed, bursts[-1][-1], all_tagged):
-                bursts.append([])
-                names.append(said)
-            bursts[-1].append(replace(listed, words=[*_whole(leader, listed.words), *listed.words]))
-            leader = []
-        elif rest is not None:
-            if ended or not _ends(rest, bursts[-1]):
-                bursts.append([])
-                names.append(said)
-            bursts[-1].append(rest)
-        elif LEADER.search(line) and (words := _words(line)):
-            leader += words
-        else:
-            leader = []
-            elsewhere += sum(map(str.isdigit, line))
-            others += [number] if any(map(str.isalpha, line)) and not line.lstrip().startswith(("#", "//")) else []
-        ended = listed is None and rest is None
-        said = line if ended else ""
-    inside = sum(len(word) for burst in bursts for each in burst for word in each.words)
-    if (
-        not bursts
-        or elsewhere > MOST_ELSEWHERE * inside
-        or not all(are_durations([word for each in burst for word in each.words]) for burst in bursts)
-    ):
+    bursts, before = _gathered(plain)
+    inside = {each.line for burst in bursts for each in burst}
+    others = [(number, line) for number, line in plain if number not in inside]
+    elsewhere = sum(sum(map(str.isdigit, line)) for _, line in others)
+    words = [[word for each in burst for word in each.words] for burst in bursts]
+    if not bursts or elsewhere > MOST_ELSEWHERE * sum(map(len, chain.from_iterable(words))):
+        return None
+    if not all(map(are_durations, words)):
         return None
     if len(bursts) == 1 and _tell_apart([_name(each.tag) for each in bursts[0]]):
         bursts = [[each] for each in bursts[0]]  # each line says what it is
-        names = [""] * len(bursts)
-    told = [_name(burst[0].tag) for burst in bursts]
-    names = told if _tell_apart(told) else [_name(name) for name in names]
+        before = [""] * len(bursts)
+    names = [_name(burst[0].tag) for burst in bursts]
+    names = names if _tell_apart(names) else list(map(_name, before))
+    prose = [n for n, line in others if any(map(str.isalpha, line)) and not SAID.search(line)]
     lists = [[(each.line, each.words) for each in burst] for burst in bursts]
-    return Lists(lists, names if _tell_apart(names) else [""] * len(lists), others)
+    return Lists(lists, names if _tell_apart(names) else [""] * len(lists), prose)
+
+
+def _gathered(lines: Sequence[tuple[int, str]]) -> tuple[list[list[Listed]], list[str]]:
+    """Lists that belong together, and what stands on the line before each burst of them."""
+    found = [_list_on(number, line) for number, line in lines]
+    all_tagged = all(each.tag for each in found if each is not None)
+    bursts: list[list[Listed]] = []
+    before: list[str] = []
+    leader: list[str] = []  # that stands on lines of its own before a list
+    said, ended = "", True  # on the line before; whether the next list begins a burst
+    for (number, line), listed in zip(lines, found, strict=True):
+        one = listed
+        if listed is not None:
+            goes_on = not ended and _goes_on(listed, bursts[-1][-1], all_tagged)
+            one = replace(listed, words=[*_whole(leader, listed.words), *listed.words])
+        elif bursts and (one := _rest_on(number, line, bursts[-1], ended)) is not None:
+            goes_on = not ended and _ends(one, bursts[-1])
+        if one is None:
+            leader = [*leader, *_words(line)] if LEADER.search(line) else []
+            said, ended = line, True
+            continue
+        if not goes_on:
+            bursts.append([])
+            before.append(said)
+        bursts[-1].append(one)
+        leader, said, ended = [], "", False
+    return bursts, before
 
 
 def _plain(line: str) -> str:
