@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import cache
 from itertools import chain, pairwise
 
 import numpy as np
@@ -25,9 +26,6 @@ RISING = 0.9  # of the steps in a list: times or a counter, and no durations
 US = r"(?:[ ]?(?:usec|us|µs|μs)(?!\w))?"
 NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
 GAPS = {sign: rf"[ \t]*{re.escape(sign)}[ \t]*" for sign in ",;|/"} | dict.fromkeys(" \t", r"[ \t]+")
-RUNS = [
-    (sign, re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{gap}{NUMBER}){{{FEWEST - 1},}}(?!\w)")) for sign, gap in GAPS.items()
-]  # by a sign that stands on the line, then, between each two numbers
 LONGEST_NAME = 24  # letters; more is prose
 NO_NAME = re.compile(r"\([^)]*\)|\[[^\]]*\]|\{|\}|\b0x\w+")  # a size, a place, a bracket of the list itself, a code
 COUNTED = {
@@ -130,9 +128,15 @@ def _plain(line: str) -> str:
     return TIME_OF_DAY.sub("", line) if ":" in line else line
 
 
+@cache  # a text that is nothing but numbers needs none of them
+def _run_with(sign: str) -> re.Pattern[str]:
+    """A run of numbers with a sign between each two."""
+    return re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{GAPS[sign]}{NUMBER}){{{FEWEST - 1},}}(?!\w)")
+
+
 def _list_on(number: int, line: str) -> Listed | None:
     """The longest list on a line."""
-    runs = [run for sign, pattern in RUNS if line.count(sign) >= FEWEST - 1 and (run := pattern.search(line))]
+    runs = [run for sign in GAPS if line.count(sign) >= FEWEST - 1 and (run := _run_with(sign).search(line))]
     if not runs:
         return None
     run = max(runs, key=lambda run: len(run[0]))
