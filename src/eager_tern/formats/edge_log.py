@@ -94,7 +94,7 @@ def claims(head: bytes, suffix: str) -> bool:
     if text is None:
         return False
     lines = text.splitlines()
-    if _is_polls(text):
+    if _is_polls(text, lines):
         return True
     if DECIMAL_COMMA.search(text) and level_csv.names_time(text):
         return False
@@ -121,9 +121,9 @@ def _log(text: str) -> _Log | None:
     return _Log(rows, roles_of(rows)) if rows is not None else None
 
 
-def _is_polls(text: str) -> bool:
+def _is_polls(text: str, lines: Sequence[str]) -> bool:
     """Whether levels, one a poll, are all that is logged: no table of times, either."""
-    polled = sum(len(_polled(line)) for line in text.splitlines()[:LOOKED_AT])
+    polled = sum(len(_polled(line)) for line in lines[:LOOKED_AT])
     return polled >= FEWEST_POLLS and not level_csv.names_time(text)
 
 
@@ -137,7 +137,7 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
     """The one capture of a log. Raises InputError with the line."""
     text = text_of(path)
     lines = text.splitlines()
-    if _is_polls(text):
+    if _is_polls(text, lines):
         return [_polls(path, lines, options)]
     log = _log(text)
     if log is None:

@@ -16,7 +16,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.rows import SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, WORD
+from eager_tern.formats.rows import NUMBER, SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, WORD
 
 FEWEST = 6  # numbers that are a list rather than a few facts
 SHORTEST_FRAME = 3  # a repeat is a mark, a space and a mark
@@ -24,7 +24,7 @@ MOST_ELSEWHERE = 1.0  # digits that stand elsewhere for each in a list: with mor
 RISING = 0.9  # of the steps in a list: times or a counter, and no durations
 
 US = r"(?:[ ]?(?:usec|us|µs|μs)(?!\w))?"
-NUMBER = rf"(?:[mMsS]:?)?[-+]?\d+(?:\.\d+)?(?![\d.]){US}"
+ITEM = rf"(?:[mMsS]:?)?{NUMBER}(?![\d.]){US}"
 GAPS = {sign: rf"[ \t]*{re.escape(sign)}[ \t]*" for sign in ",;|/"} | dict.fromkeys(" \t", r"[ \t]+")
 LONGEST_NAME = 24  # letters; more is prose
 NO_NAME = re.compile(r"\([^)]*\)|\[[^\]]*\]|\{|\}|\b0x\w+")  # a size, a place, a bracket of the list itself, a code
@@ -38,7 +38,7 @@ LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGN
 SAID = re.compile(rf"^\s*(?:#|//)|{LEADER.pattern}", re.IGNORECASE)  # lines that are not merely passed over
 QUOTED = re.compile(r"^(?:\s*>)+")
 COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
-SHORT_RUN = re.compile(rf"\s*({NUMBER}(?:[ \t,;|/]+{NUMBER})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
+SHORT_RUN = re.compile(rf"\s*({ITEM}(?:[ \t,;|/]+{ITEM})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
 DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
 SIGN_OF = {"m": "+", "s": "-"}
 
@@ -131,7 +131,7 @@ def _plain(line: str) -> str:
 @cache  # a text that is nothing but numbers needs none of them
 def _run_with(sign: str) -> re.Pattern[str]:
     """A run of numbers with a sign between each two."""
-    return re.compile(rf"(?<![\w.#+-]){NUMBER}(?:{GAPS[sign]}{NUMBER}){{{FEWEST - 1},}}(?!\w)")
+    return re.compile(rf"(?<![\w.#+-]){ITEM}(?:{GAPS[sign]}{ITEM}){{{FEWEST - 1},}}(?!\w)")
 
 
 def _list_on(number: int, line: str) -> Listed | None:

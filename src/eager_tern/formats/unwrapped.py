@@ -25,11 +25,12 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
     """Numbered lines, those put together again that a terminal of fixed width broke, even within a number."""
     lines = [line.rstrip("\r") for line in TERMINAL_CODES.sub("", text).split("\n")]
     width = max(map(len, lines), default=0)
-    broken = NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL and _are_broken(lines, width)
-    there = _lengths_in(lines) if broken else np.empty(0)
+    if not NARROWEST_TERMINAL <= width <= WIDEST_TERMINAL or not _are_broken(lines, width):
+        return list(enumerate(lines, 1))
+    there = _lengths_in(lines)
     full = [(a, b) for a, b in pairwise(lines) if len(a) == width and _may_go_on(a) and CONTINUES.match(b)]
-    # No terminal breaks every line between two durations.
-    broken = broken and not all(_are_two(a, b, there) for a, b in full)
+    if all(_are_two(a, b, there) for a, b in full):  # no terminal breaks every line between two durations
+        return list(enumerate(lines, 1))
     joined: list[tuple[int, str]] = []
     goes_on = False
     for number, line in enumerate(lines, 1):
@@ -41,7 +42,7 @@ def unwrapped(text: str) -> list[tuple[int, str]]:
             joined[-1] = (joined[-1][0], joined[-1][1] + glue + line)
         else:
             joined.append((number, line))
-        goes_on = broken and len(line) == width and _may_go_on(line)
+        goes_on = len(line) == width and _may_go_on(line)
     return joined
 
 

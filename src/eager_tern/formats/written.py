@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from eager_tern.errors import InputError
 from eager_tern.formats.columns import columns_in
-from eager_tern.formats.lists import bare_lists, each_a_press, lists_in
+from eager_tern.formats.lists import FEWEST, bare_lists, each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import in_plain_words
 from eager_tern.formats.rows import (
@@ -40,7 +40,6 @@ NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$"
 LIST = re.compile(r"[\[(]([\s\d.,;+-]*)[\])]")
 NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
 FEWEST_WRAPPED = 3  # lines of as many durations that no terminal breaks by chance
-FEWEST_IN_LIST = 6  # numbers in brackets that are durations rather than an index
 NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
 MOST_NUMBERED = 0.8  # of the lines
 FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
@@ -95,7 +94,7 @@ def as_written(text: str, source: object) -> Written:
 
 def holds_a_list(text: str) -> bool:
     """Whether durations stand in brackets somewhere, whatever is written round them."""
-    return any(len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST for found in LIST.finditer(text))
+    return any(_bracketed(text))
 
 
 def holds_rows(text: str) -> bool:
@@ -136,14 +135,14 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
                     carriers.append(float(each))
                 look(each, str(own) if isinstance(own, str) else str(key))
         elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
-            if len(value) >= FEWEST_IN_LIST:
+            if len(value) >= FEWEST:
                 bursts.append(Burst([(1, [repr(each) for each in value])], name))
         elif isinstance(value, list):
             for each in value:
                 look(each, name)
         elif isinstance(value, str) and NUMBERS_ONLY.fullmatch(value):
             words = value.translate(SEPARATORS).split()
-            if len(words) >= FEWEST_IN_LIST:
+            if len(words) >= FEWEST:
                 bursts.append(Burst([(1, words)], name))
 
     look(document, "")
@@ -226,16 +225,20 @@ def _in_brackets(text: str) -> tuple[list[Burst], list[int]] | None:
     text = _without_remarks(text)
     arrays = list(ARRAY.finditer(text))  # a header has other braces, too
     numeric = [found for found in arrays if NUMBERS_ONLY.fullmatch(COMMENT.sub("", found[1]))]
-    if len(numeric) >= FEWEST_ROWS and all(len(found[1].split(",")) < FEWEST_IN_LIST for found in numeric):
+    if len(numeric) >= FEWEST_ROWS and all(len(found[1].split(",")) < FEWEST for found in numeric):
         return None  # each is a row of a table
     if arrays and not numeric:
         listed = [(found, lines) for found in arrays if (lines := _listed_lines(text, found))]
         if listed:
             return [Burst(lines, _array_name(text, found)) for found, lines in listed], []
         numeric = arrays  # whose first wrong word is to be named
-    lists = [found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST_IN_LIST]
-    bursts = [Burst(_array_lines(text, found), _array_name(text, found)) for found in numeric or lists]
+    bursts = [Burst(_array_lines(text, found), _array_name(text, found)) for found in numeric or _bracketed(text)]
     return (bursts, []) if bursts else None
+
+
+def _bracketed(text: str) -> Iterator[re.Match[str]]:
+    """Lists of durations in brackets, which hold more than an index."""
+    return (found for found in LIST.finditer(text) if len(found[1].translate(SEPARATORS).split()) >= FEWEST)
 
 
 def _listed_lines(text: str, array: re.Match[str]) -> list[tuple[int, list[str]]]:
@@ -250,10 +253,10 @@ def _in_lists(text: str) -> tuple[list[Burst], list[int]] | None:
     if NOTHING_ELSE.fullmatch(text):
         return None
     text = _without_remarks(text)
-    lines = list(enumerate(text.splitlines(), 1))
-    found = lists_in(lines)
-    if (found is None or not _evenly_set(found.bursts)) and (joined := unwrapped(text)) != lines:
-        found = lists_in(joined)
+    found = lists_in(list(enumerate(text.splitlines(), 1)))
+    if found is None or not _evenly_set(found.bursts):
+        joined = unwrapped(text)
+        found = lists_in(joined) if len(joined) <= text.count("\n") else found  # where a terminal broke some lines
     if found is None:
         return None
     named = zip(found.bursts, found.names, strict=True)
@@ -338,7 +341,7 @@ def _presses_of(burst: Burst) -> list[Burst]:
     burst = replace(burst, lines=bare_lists(burst.lines))
     rows = [words for _, words in burst.lines]
     counts = [len(row) for row in rows]
-    if len(rows) < 2 or min(counts) < FEWEST_IN_LIST:
+    if len(rows) < 2 or min(counts) < FEWEST:
         return [burst]
     if names_levels(burst.lines):
         ends = [(row[0], row[-2]) for row in rows]

@@ -33,7 +33,7 @@ class Sources:
         """See what is there now, and say so where it is not what was there."""
         if not self._looking:
             self._looking = True
-            self._inbox.in_thread(lambda: live_devices(), self._seen)
+            self._inbox.in_thread(live_devices, self._seen)
 
     def _seen(self, devices: list[Port] | Exception) -> None:
         self._looking = False
