@@ -155,10 +155,17 @@ def witnesses(numbers: NDArray[np.int64]) -> int:
     return int(np.unique(numbers).size) - 1
 
 
-def only_counts(bits: BitRows, first: int, width: int) -> bool:
+def only_counts(stack: Stack, first: int, width: int) -> bool:
     """Whether some bits do little but count from row to row, the first of them lowest or highest: then they go along
     with whatever else counts. Bits that mostly stay as they are count, too, if all their steps are alike.
     """
+    known = stack.answers.get(("only counts", first, width))
+    if known is None:
+        known = stack.answers["only counts", first, width] = _only_counts(stack.bits, first, width)
+    return bool(known)
+
+
+def _only_counts(bits: BitRows, first: int, width: int) -> bool:
     index = np.arange(first, first + width)
     for order in (index, index[::-1]):
         steps = np.diff(raw_numbers(bits, order)) % (1 << width)
@@ -206,7 +213,7 @@ def find_copies(stack: Stack) -> list[Found]:
                 a, b = run
                 told = int(np.sum(np.ptp(bits[:, a : b + 1], axis=0) > 0))
                 patterns = np.unique(bits[:, a : b + 1], axis=0).shape[0]
-                if told < 2 or patterns < 3 or only_counts(bits, a, b - a + 1):
+                if told < 2 or patterns < 3 or only_counts(stack, a, b - a + 1):
                     continue
                 at = positions(a, b - a + 1, lowest_first=True)
                 check = Check(name=kind, kind=kind, at=at, of=positions(a - distance, b - a + 1, lowest_first=True))
@@ -312,12 +319,12 @@ def _wider(guess: _Guess, possible: Sequence[_Guess], stack: Stack) -> _Guess:
 
 def _sums_at(stack: Stack, place: Place) -> Iterator[_Guess]:
     """The sums that the bits at a place could be."""
+    if only_counts(stack, place.first, place.width):
+        return
     starts = sorted({0, place.start, place.byte_start})
     for lowest_first in (True, False):
         at = positions(place.first, place.width, lowest_first)
         target = raw_numbers(stack.bits, at.index)
-        if np.unique(target).size < 2 or only_counts(stack.bits, place.first, place.width):
-            continue
         for start in starts:
             for unit in (8, 4):
                 if unit == place.width or (unit, place.width) == (4, 8):
@@ -345,8 +352,6 @@ def _sums_over(
     if split and behind:
         ranges += [(a, whole) for a in range(split)]
     firsts, lasts = (np.array(ends) for ends in zip(*ranges, strict=True))
-    total = (sums[:, lasts] - sums[:, firsts]).T  # shape (ranges, rows)
-    mixed = (xors[:, lasts] ^ xors[:, firsts]).T
     kinds: list[dict[str, Any]] = [{"kind": "sum"}, {"kind": "sum", "negate": True}, {"kind": "sum", "carry": True}]
     if unit == place.width:
         kinds.append({"kind": "xor"})
@@ -354,29 +359,30 @@ def _sums_over(
         kinds += [{"kind": "sum", "swap": True}, {"kind": "xor", "swap": True}]
     if unit == 8:  # the other way to say minus: all bits turned
         kinds.append({"kind": "sum", "xor_out": mask})
-    chosen_rows = [0, rows // 2, rows - 1]
+    chosen_rows = list(dict.fromkeys((0, rows // 2, rows - 1)))
     some, telling = np.unique([*glance(rows), *chosen_rows]), _some_that_change(target)
-    for how in kinds:
-        looked_at, _ = _rest(how, mask, target[some], total[:, some], mixed[:, some])
-        told, _ = _rest(how, mask, target[telling], total[:, telling], mixed[:, telling])
-        for chosen in dict.fromkeys(chosen_rows):
-            left = looked_at[:, [np.searchsorted(some, chosen)]]
-            likely = np.count_nonzero(looked_at != left, axis=1) <= min(spared, MOST_SPARED)
-            likely &= np.count_nonzero(told == left, axis=1) >= LEAST_TOLD * telling.size
-            for i in np.flatnonzero(likely).tolist():
-                rest, said = _rest(how, mask, target, total[i], mixed[i])
-                wrong = int(np.count_nonzero(rest != rest[chosen]))
-                if wrong > spared:
-                    continue
-                chance = chance_of(place.width, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
-                if chance >= MOST_CHANCE:
-                    continue
-                covers = _covers(*ranges[i], before, behind, unit)
-                seed = int(rest[chosen])
-                parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
-                said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
-                check = from_keys(Check, said_so | parameters | how)
-                yield _Guess(check, wrong, chance)
+    looked_at = np.concatenate((some, telling))
+    total = (sums[looked_at][:, lasts] - sums[looked_at][:, firsts]).T  # shape (ranges, rows looked at)
+    mixed = (xors[looked_at][:, lasts] ^ xors[looked_at][:, firsts]).T
+    rests = np.array([_rest(how, mask, target[looked_at], total, mixed)[0] for how in kinds])
+    left = rests[:, :, np.searchsorted(some, chosen_rows)].transpose(0, 2, 1)
+    agrees = rests[:, None] == left[..., None]  # shape (kinds, chosen rows, ranges, rows looked at)
+    likely = np.count_nonzero(agrees[..., : some.size], axis=3) >= some.size - min(spared, MOST_SPARED)
+    likely &= np.count_nonzero(agrees[..., some.size :], axis=3) >= LEAST_TOLD * telling.size
+    for kind, which, i in np.argwhere(likely).tolist():
+        how, chosen, (a, b) = kinds[kind], chosen_rows[which], ranges[i]
+        rest, said = _rest(how, mask, target, sums[:, b] - sums[:, a], xors[:, b] ^ xors[:, a])
+        wrong = int(np.count_nonzero(rest != rest[chosen]))
+        if wrong > spared:
+            continue
+        chance = chance_of(place.width, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
+        if chance >= MOST_CHANCE:
+            continue
+        seed = int(rest[chosen])
+        parameters = {"xor_out": seed} if how["kind"] == "xor" else {"init": seed}
+        covers = _covers(a, b, before, behind, unit)
+        said_so = {"name": how["kind"], "at": at, "covers": covers, "unit": unit, "order": order}
+        yield _Guess(from_keys(Check, said_so | parameters | how), wrong, chance)
 
 
 def _some_that_change(target: NDArray[np.int64]) -> NDArray[np.intp]:

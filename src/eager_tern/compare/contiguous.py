@@ -135,13 +135,14 @@ def _binary(
         low, raw = low[fits], raw[fits]
         if not low.size:
             return
-        for n in range(low.size):
+        signed = raw - ((raw >> (width - 1)) << width)
+        as_binary, as_signed = (np.sum(n - n[:, [row]] != apart, axis=1) <= errors for n in (raw, signed))
+        for n in np.flatnonzero(as_binary | as_signed).tolist():
             run = tuple((low[n] + direction * np.arange(width - 1, -1, -1)).tolist())
-            signed = raw[n] - ((raw[n] >> (width - 1)) << width)
-            numbers: tuple[tuple[Encoding, NDArray[np.int64]], ...] = (("binary", raw[n]), ("signed", signed))
-            for encoding, number in numbers:
-                if np.sum(number - number[row] != apart) <= errors:
-                    yield run, encoding, int(number[row])
+            if as_binary[n]:
+                yield run, "binary", int(raw[n, row])
+            if as_signed[n]:
+                yield run, "signed", int(signed[n, row])
 
 
 def _decimal(

@@ -40,7 +40,7 @@ def find_digests(stack: Stack, free: NDArray[np.bool_], apart: NDArray[np.bool_]
         seldom = np.minimum(ones, stack.rows - ones)
         if not left[place.first : place.after].any() or seldom.max() < FEWEST_INDEPENDENT:  # a damaged frame's
             continue
-        if only_counts(stack.bits, place.first, place.width):
+        if only_counts(stack, place.first, place.width):
             continue
         for start, end in dict.fromkeys(((place.start, place.end), (0, stack.columns))):
             over = [c for c in range(start, end) if not apart[c] and not place.first <= c < place.after]

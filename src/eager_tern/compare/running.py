@@ -55,7 +55,7 @@ def find_running(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) 
     table = _Table(stack.bits)
     for place in wanted:
         nibbles = left[place.first : place.after].reshape(-1, 4).any(axis=1)
-        if not nibbles.any() or only_counts(stack.bits, place.first, place.width):
+        if not nibbles.any() or only_counts(stack, place.first, place.width):
             continue
         guesses = [g for g in _at(stack, table, place, len(wanted)) if not follows(g.covers, place, (*known, *found))]
         if not nibbles.all():  # the number of ones seldom fills a byte

@@ -113,7 +113,7 @@ def _at(stack: Stack, place: Place, units: _Units, lowest_first: bool, tried: fl
     """The likeliest check at a place over some of the pieces; ``tried`` are kinds and places in all."""
     at = positions(place.first, place.width, lowest_first)
     target = raw_numbers(stack.bits, at.index).astype(np.uint8)
-    if np.ptp(target) == 0 or only_counts(stack.bits, place.first, place.width):
+    if np.ptp(target) == 0 or only_counts(stack, place.first, place.width):
         return None
     chosen = np.arange(len(units.sums))
     own = sum(1 << j for j, (a, b) in enumerate(units.spans) if a < place.after and place.first <= b)

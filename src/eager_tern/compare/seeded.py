@@ -47,7 +47,7 @@ def find_seeded(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found]) -
     names = {order: _names(stack, order) for order in ORDERS}
     found: list[Found] = []
     for place in places(stack, (8,), free) if names["lsb"] else ():
-        if not free[place.first : place.after].all() or only_counts(stack.bits, place.first, place.width):
+        if not free[place.first : place.after].all() or only_counts(stack, place.first, place.width):
             continue
         guesses = (g for g in _at(stack, place, names) if not follows(g.covers, place, (*known, *found)))
         best = min(guesses, key=lambda guess: guess.chance, default=None)

@@ -58,15 +58,16 @@ class Stack(Struct, frozen=True, dict=True):
 
     def most_alike(self, first: int, width: int) -> int:
         """In how many rows a run of bits says what it says in most."""
-        known = self._most_alike.get((first, width))
+        known = self.answers.get(("most alike", first, width))
         if known is None:
             numbers = raw_numbers(self.bits, range(first, first + width))
-            known = self._most_alike[first, width] = int(np.unique(numbers, return_counts=True)[1].max())
+            known = self.answers["most alike", first, width] = int(np.unique(numbers, return_counts=True)[1].max())
         return known
 
     @cached_property
-    def _most_alike(self) -> dict[tuple[int, int], int]:
-        return {}  # every search for a check asks this of every place
+    def answers(self) -> dict[tuple[str, int, int], int]:
+        """What every search for a check asks of every place (first column, width), once it has been answered."""
+        return {}
 
     def of_rows(self, rows: Sequence[int] | NDArray[np.intp]) -> Stack:
         """The stack of some of its rows."""

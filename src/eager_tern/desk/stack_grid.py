@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
@@ -217,7 +218,7 @@ class StackGrid(QAbstractScrollArea):
         inside = columns.copy()
         for start in starts:
             inside[start:] = columns[start:] - start
-        before = np.array([np.sum(inside[: c + 1] % self.way.group == 0) - 1 for c in range(columns.size)])
+        before = np.cumsum(inside % self.way.group == 0) - 1
         widths = np.full(columns.size, BIT)
         for first in self.folded:
             widths[first : first + BYTE] = FOLDED / BYTE
@@ -295,7 +296,7 @@ class StackGrid(QAbstractScrollArea):
         at = left + self._at
         seen = np.searchsorted(at, (LEFT + NAMES - BIT, sure(self.viewport()).width())).tolist()
         painter.setFont(digit_font(12))
-        row, differs = self.stack.bits[self.order[n]], self._differs[n]
+        row, differs = self.stack.bits[self.order[n]], self._differs[n].tolist()
         painter.setPen(colour("fog"))
         for first in self.folded:
             text = f"{int(''.join(map(str, row[first : first + BYTE])), 2):02X}"
@@ -313,13 +314,13 @@ class StackGrid(QAbstractScrollArea):
                 self._paint_cell(painter, piece.first, piece.last, left, y, differs, text)
 
     def _paint_cell(
-        self, painter: QPainter, first: int, last: int, left: float, y: float, differs: NDArray[np.bool_], text: str
+        self, painter: QPainter, first: int, last: int, left: float, y: float, differs: Sequence[bool], text: str
     ) -> None:
         x, end = left + float(self._at[first]), left + float(self._at[last]) + BIT
         if end < LEFT + NAMES or x > sure(self.viewport()).width():
             return
         cell = QRectF(x, y + 1, end - x, ROW - 2)
-        inked = differs[first : last + 1].any()
+        inked = any(differs[first : last + 1])
         if inked:
             painter.fillRect(cell, colour("ink"))
         painter.setPen(colour("paper" if inked else "quiet"))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,10 +78,15 @@ class Positions:
 
 def numbers_of(rows: Bits) -> NDArray[np.int64]:
     """The numbers that rows of bits are, most significant first: shape (rows, bits) to (rows,)."""
-    width = rows.shape[1]
-    weights = 1 << np.arange(width - 1, -1, -1, dtype=np.int64 if width <= WIDEST else np.object_)
+    weights = _weights(rows.shape[1])
     numbers: NDArray[np.int64] = rows.astype(weights.dtype) @ weights
     return numbers
+
+
+@lru_cache(maxsize=256)
+def _weights(width: int) -> NDArray[np.int64]:
+    """What each bit of a number counts, the highest first."""
+    return 1 << np.arange(width - 1, -1, -1, dtype=np.int64 if width <= WIDEST else np.object_)
 
 
 def positions_text(positions: Sequence[int]) -> str:
