@@ -9,8 +9,7 @@ import os
 import re
 import subprocess
 import sys
-from collections.abc import Iterator
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import pytest
@@ -54,9 +53,9 @@ print(json.dumps(said))
 """
 
 
-def texts() -> Iterator[str | tuple[str, ...]]:
-    for found in extract_from_dir(CODE, method_map=[("**.py", "python")], keywords=KEYWORDS):
-        yield found[2]
+@cache
+def texts() -> set[str | tuple[str, ...]]:
+    return {found[2] for found in extract_from_dir(CODE, method_map=[("**.py", "python")], keywords=KEYWORDS)}
 
 
 @pytest.fixture
@@ -85,7 +84,7 @@ def test_the_window_speaks_the_language_of_the_desktop(in_brackets: Path, demo_c
     # What is left in English is data, or the core's: names, codes, sentences about keys and evidence.
     assert len(said) > 100
     assert len(english) < 0.12 * len(said), sorted(english)
-    assert not {text for text in english if text in set(texts()) - {"address", "command", "key"}}
+    assert not english & texts() - {"address", "command", "key"}
 
 
 def is_plain(argument: ast.expr) -> bool:
