@@ -39,17 +39,19 @@ def fit_clocks(durations_us: Floats, units: Floats) -> tuple[Floats, Floats, Flo
     known = ~np.isnan(units)
     if not known.any(axis=1).all():
         raise ValueError("no pulse of known length")
-    signs, mark_ends = alternating(known.shape[1]), _mark_ends(known.shape[1] + 1)
+    edges = known.shape[1] + 1
+    signs, mark_ends = alternating(known.shape[1]), _mark_ends(edges)
     if known.all():
         places, times = edges_of(units), edges_of(durations_us)
-        places -= places.mean(axis=1, keepdims=True)
-        times -= times.mean(axis=1, keepdims=True)
-        unit, excess = _two_slopes(places, np.broadcast_to(mark_ends - mark_ends.mean(), places.shape), times)
+        for each in (places, times):  # sums, since this is asked ten thousands of times, and ``mean`` costs thrice that
+            each -= np.add.reduce(each, axis=1, keepdims=True) / edges
+        about_mean = mark_ends - edges // 2 / edges
+        unit, excess = _two_slopes(places, np.broadcast_to(about_mean, places.shape), times)
     else:
         anew = np.hstack((np.ones((len(known), 1), np.bool_), ~known))
         units, durations_us = np.where(known, units, 0.0), np.where(known, durations_us, 0.0)
-        edges = edges_of(units), np.broadcast_to(mark_ends, anew.shape), edges_of(durations_us)
-        unit, excess = _two_slopes(*(_about_means(each, anew) for each in edges))
+        all_edges = edges_of(units), np.broadcast_to(mark_ends, anew.shape), edges_of(durations_us)
+        unit, excess = _two_slopes(*(_about_means(each, anew) for each in all_edges))
     rest = np.where(known, durations_us - unit[:, None] * units - excess[:, None] * signs, 0.0)
     return unit, excess, np.sqrt(np.einsum("ij,ij->i", rest, rest) / known.sum(axis=1))
 

@@ -25,20 +25,21 @@ def levels_of(lengths: Floats, count: int) -> NDArray[np.intp] | None:
 
 
 def _even_levels(lengths: Floats, count: int) -> NDArray[np.intp] | None:
-    base, step = float(lengths.min()), float(np.ptp(lengths)) / (count - 1)
+    base, step, mean = float(lengths.min()), float(np.ptp(lengths)) / (count - 1), float(lengths.mean())
     for _ in range(ROUNDS):
         if step <= 0:
             return None
-        level = np.clip(np.rint((lengths - base) / step), 0, count - 1)
-        if not all(np.count_nonzero(level == each) for each in range(count)):
+        level = np.clip(np.rint((lengths - base) / step), 0, count - 1).astype(np.intp)
+        each = np.bincount(level, minlength=count)
+        if not each.all():
             return None
-        above = level - level.mean()
+        mean_level = float(each @ np.arange(count)) / level.size
+        above = level - mean_level
         step = float(above @ lengths / (above @ above))
-        base = float(lengths.mean() - step * level.mean())
+        base = mean - step * mean_level
     rest = lengths - base - step * level
     if base <= 0 or (count - 1) * step < (SAME_RATIO - 1) * base:
         return None
-    level = level.astype(np.intp)
     uneven = np.abs(centres_of(rest, level, count)).max() > MOST_UNEVEN * step
     if uneven and lengths.size < FEWEST_UNEVEN * count:
         return None
@@ -62,4 +63,5 @@ def _levels_apart(lengths: Floats, count: int) -> NDArray[np.intp] | None:
 
 def centres_of(lengths: Floats, level: NDArray[np.intp] | NDArray[np.bool_], count: int) -> Floats:
     """The mean length of each level, shape (count,)."""
-    return np.array([lengths[level == each].mean() for each in range(count)])
+    centres: Floats = np.bincount(level, lengths, minlength=count) / np.bincount(level, minlength=count)
+    return centres

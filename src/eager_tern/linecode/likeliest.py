@@ -7,7 +7,6 @@ Every code is a row of symbols, each of whole units; the stretch is held against
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import reduce
 
 import numpy as np
 from msgspec import Struct
@@ -137,7 +136,7 @@ class _Search:
         self.widths = [_width(shape.zero), _width(shape.one)]
         self._margin = max(self.widths) + 1  # columns before and behind, in which nothing can end
         self.symbols = [self._score(shape.zero), self._score(shape.one)]
-        self._beside = [self._with_margins(score) for score in self.symbols]
+        self._beside = [self._with_margins(score - LN2) for score in self.symbols]  # each is one of two
         self._table: list[Floats] = []
 
     def _stretch(self, length: float) -> Floats:
@@ -169,7 +168,7 @@ class _Search:
         for count in range(1, (shape.bits or MOST_BITS) + 1):
             self._table.append(self._next(self._table[-1], *self._reach(count)))
             if count == shape.bits or (not shape.bits and count >= FEWEST_BITS):
-                ends = self._table[-1][:, self._margin : -self._margin] + trailer
+                ends = np.where(self._inside, self._table[-1][:, self._margin : -self._margin] + trailer, NEVER)
                 at = int(np.argmax(ends))
                 gain = float(ends.flat[at]) - float(np.log(ends.size))
                 if best is None or gain > best.gain:
@@ -212,11 +211,12 @@ class _Search:
             total = before[:, wide] + symbol[:, wide]
             for slip in SLIPS:
                 (slipped if slip else on_time).append(total[:, late - slip : late - slip + end - first])
-        best = reduce(np.maximum, slipped) + SLIP
+        best = after[:, self._margin + first : self._margin + end]
+        for choice in slipped:
+            np.maximum(best, choice, out=best)
+        best += SLIP
         for choice in on_time:
             np.maximum(best, choice, out=best)
-        best -= LN2
-        after[:, self._margin + first : self._margin + end] = np.where(self._inside[:, first:end], best, NEVER)
         return after
 
     def _choice(self, count: int, unit: int, end: int) -> tuple[int, int]:
