@@ -21,15 +21,15 @@ CODE = sorted((ROOT / "src/eager_tern").rglob("*.py"))
 
 def words_of(path: Path) -> Iterator[tuple[int, str]]:
     """The texts of a module that somebody may read: strings with a blank in them that are no docstrings."""
-    tree = ast.parse(path.read_text("utf-8"))
+    nodes = list(ast.walk(ast.parse(path.read_text("utf-8"))))
     docs = {
         id(node.body[0].value)
-        for node in ast.walk(tree)
+        for node in nodes
         if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
         and node.body
         and isinstance(node.body[0], ast.Expr)
     }
-    for node in ast.walk(tree):
+    for node in nodes:
         if (
             isinstance(node, ast.Constant)
             and isinstance(node.value, str)

@@ -8,10 +8,14 @@ UNITS_US = {
     "s": 1e6, "sec": 1e6, "second": 1e6, "seconds": 1e6, "ms": 1e3, "msec": 1e3, "us": 1.0, "usec": 1.0, "µs": 1.0,
     "μs": 1.0, "ns": 1e-3, "nsec": 1e-3, "ps": 1e-6,
 }  # fmt: skip
-RATE = re.compile(r"(\d+(?:[.,]\d+)?)\s*([kM]?)\s*(?:Hz|sps|S/s|samples?\s*(?:/|per|a)\s*s)", re.IGNORECASE)
+# No number begins within another: looked for from each of its digits, a long one takes for ever.
+PER_SECOND = r"(?:Hz|sps|S/s|samples?\s*(?:/|per|a)\s*s)"
+# 48,000 and 48 000 as well as 48000; a blank in front of kHz parts two numbers.
+COUNT = rf"(?<!\d)(\d{{1,3}}(?:[,.'’_]\d{{3}})+(?!\d)|\d{{1,3}}(?: \d{{3}})+(?=\s*{PER_SECOND})|\d+(?:[.,]\d+)?)"
+RATE = re.compile(rf"{COUNT}\s*([kM]?)\s*{PER_SECOND}", re.IGNORECASE)
 EVERY = re.compile(
     r"(?:every|each|per|period|interval|polls?|samples?|ticks?|steps?|units?)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"
-    r"|(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)",
+    r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)",
     re.IGNORECASE,
 )
 TICK = re.compile(r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
@@ -22,7 +26,8 @@ COUNTED_IN = re.compile(
     re.IGNORECASE,
 )
 CLOCK_RATE = re.compile(r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz", re.IGNORECASE)
-RATE_NAMED = re.compile(r"rate\D{0,12}(\d{2,9}(?:\.\d+)?)", re.IGNORECASE)
+RATE_NAMED = re.compile(rf"rate\D{{0,12}}{COUNT}", re.IGNORECASE)
+SLOWEST = 10.0  # samples a second that a mere number behind "rate" may be
 
 UNIT_NAMED = re.compile(
     r"(?<![a-z])(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])",
@@ -74,8 +79,17 @@ def unit_of_name(name: str) -> float | None:
 def rate_named(words: str) -> float | None:
     """Samples a second, where a text names them."""
     if found := RATE.search(words):
-        return float(found[1].replace(",", ".")) * {"": 1.0, "k": 1e3, "m": 1e6}[found[2].lower()]
+        return _counted(found[1], bool(found[2])) * {"": 1.0, "k": 1e3, "m": 1e6}[found[2].lower()]
     if found := EVERY.search(words):
         return 1e6 / (float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()])
     found = RATE_NAMED.search(words)
-    return float(found[1]) if found else None
+    rate = _counted(found[1], False) if found else 0.0
+    return rate if rate >= SLOWEST else None
+
+
+def _counted(number: str, has_prefix: bool) -> float:
+    """A number as people write it: 44,100 Hz and 44.100 Hz are thousands, 44,1 kHz and 44.100 kHz are no more."""
+    parts = re.split(r"[ ,.'’_]", number)
+    if len(parts) > 2 or not (has_prefix or len(parts[-1]) != 3):
+        return float("".join(parts))
+    return float(".".join(parts))
