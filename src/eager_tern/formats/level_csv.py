@@ -57,8 +57,9 @@ def claims(head: bytes, suffix: str) -> bool:
         return False
     if _header(text) is not None or _is_table(text):
         return True
-    samples = rate_named(text) is not None and not any(delimiter in text for delimiter in DELIMITERS)
-    return suffix in SUFFIXES and not samples and not written.begins(text)
+    if suffix not in SUFFIXES or written.begins(text):
+        return False
+    return rate_named(text) is None or any(delimiter in text for delimiter in DELIMITERS)  # or it is a row of samples
 
 
 def names_time(text: str) -> bool:

@@ -8,34 +8,29 @@ UNITS_US = {
     "s": 1e6, "sec": 1e6, "second": 1e6, "seconds": 1e6, "ms": 1e3, "msec": 1e3, "us": 1.0, "usec": 1.0, "µs": 1.0,
     "μs": 1.0, "ns": 1e-3, "nsec": 1e-3, "ps": 1e-6,
 }  # fmt: skip
-# No number begins within another: looked for from each of its digits, a long one takes for ever.
+# Patterns are made when a text needs them: most need none, and making all takes longer than reading a press.
 PER_SECOND = r"(?:Hz|sps|S/s|samples?\s*(?:/|per|a)\s*s)"
-# 48,000 and 48 000 as well as 48000; a blank in front of kHz parts two numbers.
+# 48,000 and 48 000 as well as 48000; a blank in front of kHz parts two numbers. None begins within another: looked for
+# from each of its digits, a long one would take for ever.
 COUNT = rf"(?<!\d)(\d{{1,3}}(?:[,.'’_]\d{{3}})+(?!\d)|\d{{1,3}}(?: \d{{3}})+(?=\s*{PER_SECOND})|\d+(?:[.,]\d+)?)"
-RATE = re.compile(rf"{COUNT}\s*([kM]?)\s*{PER_SECOND}", re.IGNORECASE)
-EVERY = re.compile(
+RATE = rf"{COUNT}\s*([kM]?)\s*{PER_SECOND}"
+EVERY = (
     r"(?:every|each|per|period|interval|polls?|samples?|ticks?|steps?|units?)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"
-    r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)",
-    re.IGNORECASE,
+    r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)"
 )
-TICK = re.compile(r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)", re.IGNORECASE)
-TICK_IN = re.compile(r"\btick_(us|ms|ns)\s*[=:]\s*(\d+(?:\.\d+)?)", re.IGNORECASE)
-COUNTED_IN = re.compile(
+TICK = r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)"
+TICK_IN = r"\btick_(us|ms|ns)\s*[=:]\s*(\d+(?:\.\d+)?)"
+COUNTED_IN = (
     r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:ticks?|steps?|units?|counts?)\b"
-    r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b",
-    re.IGNORECASE,
+    r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b"
 )
-CLOCK_RATE = re.compile(r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz", re.IGNORECASE)
-RATE_NAMED = re.compile(rf"rate\D{{0,12}}{COUNT}", re.IGNORECASE)
+CLOCK_RATE = r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz"
+RATE_NAMED = rf"rate\D{{0,12}}{COUNT}"
 SLOWEST = 10.0  # samples a second that a mere number behind "rate" may be
 
-UNIT_NAMED = re.compile(
-    r"(?<![a-z])(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])",
-    re.IGNORECASE,
-)
-UNIT_OF_NAME = re.compile(
-    rf"(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
-)  # a name that is nothing else may be that of a space
+UNIT_NAMED = r"(?<![a-z])(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])"
+# A name that is nothing else may be that of a space.
+UNIT_OF_NAME = rf"(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
 UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
 
 
@@ -46,25 +41,25 @@ def has_words(text: str) -> bool:
 
 def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
-    if found := TICK.search(words):
+    if found := re.search(TICK, words, re.IGNORECASE):
         return float(found[1]) * UNITS_US[found[2].lower()]
-    if found := TICK_IN.search(words):
+    if found := re.search(TICK_IN, words, re.IGNORECASE):
         return float(found[2]) * UNITS_US[found[1].lower()]
-    if found := COUNTED_IN.search(words):
+    if found := re.search(COUNTED_IN, words, re.IGNORECASE):
         return float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()]
     return None
 
 
 def clock_named(words: str) -> float | None:
     """How long a tick of the timer lasts whose rate a text names, µs."""
-    found = CLOCK_RATE.search(words)
+    found = re.search(CLOCK_RATE, words, re.IGNORECASE)
     return 1.0 / (float(found[1]) * {"k": 1e-3, "m": 1.0}[found[2].lower()]) if found else None
 
 
 def unit_named(words: str) -> float | None:
     """What a text counts time in, µs, where it says so; the last line counts, as a header stands next to its log."""
     for line in words.splitlines()[::-1]:
-        if found := UNIT_NAMED.search(line):
+        if found := re.search(UNIT_NAMED, line, re.IGNORECASE):
             word = found[1].lower()
             return UNITS_US.get(word) or next(us for begin, us in UNIT_OF_WORD.items() if word.startswith(begin))
     return None
@@ -72,17 +67,17 @@ def unit_named(words: str) -> float | None:
 
 def unit_of_name(name: str) -> float | None:
     """What a column counts time in, µs, where its name ends with it: "time_s", "t (ms)"."""
-    found = UNIT_OF_NAME.search(name.lower())
+    found = re.search(UNIT_OF_NAME, name.lower())
     return UNITS_US[found[1]] if found else None
 
 
 def rate_named(words: str) -> float | None:
     """Samples a second, where a text names them."""
-    if found := RATE.search(words):
+    if found := re.search(RATE, words, re.IGNORECASE):
         return _counted(found[1], bool(found[2])) * {"": 1.0, "k": 1e3, "m": 1e6}[found[2].lower()]
-    if found := EVERY.search(words):
+    if found := re.search(EVERY, words, re.IGNORECASE):
         return 1e6 / (float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()])
-    found = RATE_NAMED.search(words)
+    found = re.search(RATE_NAMED, words, re.IGNORECASE)
     rate = _counted(found[1], False) if found else 0.0
     return rate if rate >= SLOWEST else None
 

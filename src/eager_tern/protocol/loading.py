@@ -50,10 +50,10 @@ def parse_sheet(text: str, source: object, base: Callable[[str], Sheet | None] |
 
 def _parsed(text: str, source: object, base: Callable[[str], Sheet | None] | None = None) -> Sheet:
     """The sheet of a text, whether or not it can read what it makes."""
-    import tomllib  # a window is on the screen before it reads its first sheet
+    import tomli  # the standard library's, compiled; a window is on the screen before it reads its first sheet
 
     try:
-        own = tomllib.loads(text)
+        own = tomli.loads(text)
     except RecursionError:
         raise InputError(source, "has lists or tables within each other without end") from None
     except ValueError as error:  # a number of thousands of digits is one, too
