@@ -6,32 +6,35 @@ import gc
 import logging
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import chain, count
 from pathlib import Path
 from typing import TypeVar
 
 from eager_tern.casebook.changes import Change, History, KeepSheet, Label, Overrule, PlanShots, Rename, TakePlace
-from eager_tern.casebook.file import DamagedError
 from eager_tern.casebook.keys import Key, table_of_keys
-from eager_tern.casebook.rescue import free_name, rescue
-from eager_tern.casebook.signature import SUFFIX
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.tally import Tally
-from eager_tern.casebook.values import Caught, Gadget, KeyPlace, Take
+from eager_tern.casebook.values import Caught, Gadget, Take
 from eager_tern.errors import InputError
-from eager_tern.formats import parcel
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
-from eager_tern.intake.recording import rescue_durations
 from eager_tern.intake.service import CaptureService, FileToRead
-from eager_tern.places import casebooks_folder, rescued_folder, sheets_folder
+from eager_tern.places import casebooks_folder, sheets_folder
 from eager_tern.protocol.describing import Assumed, assumed_in, describe, says_the_same
 from eager_tern.protocol.loading import library, load_sheet, parse_sheet, sheets_in, with_own
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.schema import Sheet
-from eager_tern.replacing import not_written
 from eager_tern.session.events import Event
 from eager_tern.session.frames import Frames, get_ready
 from eager_tern.session.inbox import Inbox, Slices
+from eager_tern.session.opening import (
+    Unwritten,
+    begun,
+    begun_today,
+    copied,
+    opened,
+    place_for_lost,
+    rescued,
+    with_parcel,
+)
 from eager_tern.session.presses import Came, Presses
 from eager_tern.signal.by_hand import ByHand
 from eager_tern.signal.values import Floats, Pulses
@@ -102,27 +105,16 @@ class Session:
         """Open a casebook in place of this one. Where that fails it is said why, and this one stays."""
         if self.casebook is not None and path.absolute() == self.casebook.path.absolute():
             return
-        self._open(lambda: _opened(path))
+        self._open(lambda: opened(path))
 
     def create(self, path: Path, gadget: str) -> None:
         """A new casebook in place of this one; what stands at the path stays, and it is said."""
-        self._open(lambda: (_created(path, gadget), ""))
+        self._open(lambda: (begun(path, gadget), ""))
 
     def create_unnamed(self, folder: Path) -> None:
         """A new casebook among the user's data, named by the day, so that what comes is kept from the first pulse."""
-        day = time.strftime("%Y-%m-%d")
         self._unnamed_in = folder
-        names = chain([day], (f"{day}-{number}" for number in count(2)))
-
-        def create() -> tuple[Casebook, str]:
-            try:
-                folder.mkdir(parents=True, exist_ok=True)
-            except OSError as error:
-                raise InputError(folder, not_written(error)) from None
-            path = next(p for name in names if not (p := folder / f"{name}{SUFFIX}").exists())
-            return _created(path, UNNAMED), ""
-
-        self._open(create)
+        self._open(lambda: (begun_today(folder), ""))
 
     @property
     def is_unnamed(self) -> bool:
@@ -139,15 +131,11 @@ class Session:
         def copy() -> tuple[Casebook, str]:
             left = service.close() if service is not None else []
             try:
-                book.copy_to(path)
-                new = Casebook.open(path)
-                for take_id, signed_us in left:  # there is room for it here
-                    new.append_durations(take_id, signed_us)
+                return copied(book, path, left), ""
             except InputError:
                 self._rescue(left)
                 self.inbox.post(self._serve)
                 raise
-            return new, ""
 
         self._open(copy, self.gadget.id if self.gadget else None)
 
@@ -197,14 +185,8 @@ class Session:
         self._rescue(service.close() if service is not None else [])
         casebook.close()
 
-    def _rescue(self, left: Sequence[tuple[int, Floats]]) -> None:
-        """What no disk has taken, put where there may be room, in the last moment."""
-        for take_id, signed_us in left:
-            try:
-                words = tr("The last pulses could not be written to the casebook; they are in ")
-                words += str(rescue_durations(f"take-{take_id}", signed_us))
-            except InputError as error:
-                words = tr("The last pulses could not be kept anywhere: {error}", error=error)
+    def _rescue(self, unwritten: Unwritten) -> None:
+        for words in rescued(unwritten):
             log.warning(words)
             self.inbox.post(lambda words=words: self.troubled.emit(words))  # type: ignore[misc]
 
@@ -234,23 +216,7 @@ class Session:
     def take_in_parcel(self, path: Path) -> bool:
         """A gadget of another casebook: its name, plate and sheets. Its recordings are read like any others."""
         book = self.casebook
-        if book is None:
-            return False
-
-        def take_in() -> int:
-            what = parcel.contents(path)
-            texts = parcel.sheet_texts(path)
-            sheets = [(parse_sheet(text, path), text) for text in texts]
-            known = {gadget.name for gadget in book.gadgets()}
-            names = chain([what.name], (f"{what.name} {number}" for number in count(2)))
-            gadget_id = book.add_gadget(next(name for name in names if name not in known), what.about)
-            for key in what.keys:
-                book.place_key(gadget_id, KeyPlace(key.name, key.row, key.col))
-            for sheet, text in sheets:
-                book.put_sheet(gadget_id, sheet.id, text)
-            return gadget_id
-
-        gadget_id = self._try(take_in)
+        gadget_id = self._try(lambda: with_parcel(book, path)) if book is not None else None
         if gadget_id:
             self.choose_gadget(gadget_id)
         return bool(gadget_id)
@@ -681,20 +647,11 @@ class Session:
 
     def _save_elsewhere(self, path: Path) -> None:
         """The casebook's file is gone, but not what is in it."""
-        folder = rescued_folder()
         try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            self.troubled.emit(
-                tr(
-                    "{path} has been deleted, and {folder} cannot be written ({strerror})",
-                    path=path,
-                    folder=folder,
-                    strerror=error.strerror,
-                )
-            )
+            place = place_for_lost(path)
+        except InputError as error:
+            self.troubled.emit(tr("{path} has been deleted, and {error}", path=path, error=error))
             return
-        place = free_name(path, folder)
         self.save_as(place)
         self.troubled.emit(
             tr(
@@ -703,27 +660,3 @@ class Session:
                 place=place,
             )
         )
-
-
-def _opened(path: Path) -> tuple[Casebook, str]:
-    """A casebook, and what there is to say of it: of a damaged one, what could be rescued. Raises InputError."""
-    try:
-        return _with_a_gadget(Casebook.open(path)), ""
-    except DamagedError as error:
-        found = rescue(path, free_name(path))
-        return _with_a_gadget(Casebook.open(found.path)), tr(
-            "{error}. It was not touched; {words}", error=error, words=found.words
-        )
-
-
-def _with_a_gadget(casebook: Casebook) -> Casebook:
-    """The casebook; where a script or damage left no gadget in it, with one that takes what comes."""
-    if not casebook.gadgets():
-        casebook.add_gadget(UNNAMED)
-    return casebook
-
-
-def _created(path: Path, gadget: str) -> Casebook:
-    casebook = Casebook.create(path)
-    casebook.add_gadget(gadget)
-    return casebook
