@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likelihood import LN2, any_pulse_score, parameter_cost, probabilities, timing_score
 from eager_tern.linecode.serial_grid import FACTORS, CharacterGrid, clocks_about, on_known_grid, on_serial_grid, rms_of
-from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity
+from eager_tern.linecode.values import Bits, Clock, Framing, LineReading, Parity, character_length
 from eager_tern.signal.assumed import SPEED_SIGMA
 from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats
@@ -106,7 +106,7 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
             if rms_of(placed.clock) > COARSEST:
                 continue
             for framing in USUAL:
-                if _length(framing) != length:
+                if character_length(framing) != length:
                     continue
                 if (line := _as_lines(durations_us[None], [placed], framing)[0]) is None:
                     continue
@@ -130,7 +130,7 @@ def read_at(durations_us: Floats, clock: Clock, framing: Framing) -> list[LineRe
     if rows.size == 0:
         return read
     some = durations_us[rows]
-    lines = _as_lines(some, on_known_grid(some, clock, _length(framing)), framing)
+    lines = _as_lines(some, on_known_grid(some, clock, character_length(framing)), framing)
     for row, line in zip(rows.tolist(), lines, strict=True):
         read[row] = line
     return read
@@ -168,12 +168,6 @@ def _as_lines(
     return lines
 
 
-def _length(framing: Framing) -> int:
-    """Of a character, in bits."""
-    data, parity, stop = framing
-    return 1 + data + (parity != "none") + stop
-
-
 def _usual_speed(units_us: Floats) -> Floats:
     """Nats for bits of these lengths: senders keep to the usual speeds, within what their clocks and receivers err."""
     off = np.abs(np.log(1e6 / units_us[:, None] / SPEEDS)).min(axis=1) / SPEED_SIGMA
@@ -193,7 +187,7 @@ def told_by_framing(line: LineReading) -> float:
     """
     assert line.framing is not None
     data, parity, stop = line.framing
-    length, unit = _length(line.framing), line.clock.unit_us
+    length, unit = character_length(line.framing), line.clock.unit_us
     starts = line.bit_spans_us[::data, 0] / unit - 1
     rests = np.diff(starts) - length
     rests_in_bits = np.rint(rests).astype(int)

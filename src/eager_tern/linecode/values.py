@@ -17,6 +17,12 @@ Framing = tuple[int, Parity, int]  # of serial characters: data bits, parity, st
 NO_BITS: Bits = np.empty(0, np.uint8)
 
 
+def character_length(framing: Framing) -> int:
+    """Of a character, in bits, its start bit included."""
+    data, parity, stop = framing
+    return 1 + data + (parity != "none") + stop
+
+
 def bit_text(bits: Bits) -> str:
     """Bits as a string of 0 and 1, in the order sent."""
     return (bits.astype(np.uint8) + ord("0")).tobytes().decode("ascii")

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
-from eager_tern.linecode.values import Bits, Code, Framing
+from eager_tern.linecode.values import Bits, Code, Framing, character_length
 from eager_tern.protocol.fields import DataField, Finite, ListField, Names, PositiveInt, Strict, TextField
 from eager_tern.protocol.positions import WIDEST, Positions
 
@@ -52,7 +52,7 @@ class Serial(Strict, frozen=True):
     @property
     def length(self) -> int:
         """Of a character, in bits."""
-        return 1 + self.data_bits + (self.parity != "none") + self.stop_bits
+        return character_length(self.framing)
 
 
 class FrameKind(Strict, frozen=True, kw_only=True):
