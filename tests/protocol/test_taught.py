@@ -8,7 +8,7 @@ import pytest
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN
+from eager_tern.protocol.reading import UNKNOWN, symbol_numbers
 from eager_tern.protocol.take import read_pulses
 from eager_tern.protocol.taught import FEWEST_UNEVEN, doubtful_read_again, read_as_taught, taught_by
 from eager_tern.signal.values import Pulses, pulses_from_signed
@@ -158,3 +158,21 @@ def test_digits_of_three_symbols_are_no_characters_where_their_neighbours_show_i
     assert {frame.reading.code for frame in take.frames} == {code}
     bits = [[bit for digit in word for bit in (digit >> 1, digit & 1)] for word in digits]
     assert [press.lead.reading.bits.tolist() for press in take.presses] == bits
+
+
+@pytest.mark.parametrize("in_marks", [False, True])
+def test_a_frame_in_which_one_of_four_symbols_never_stands_is_read_as_the_others_are(
+    rng: np.random.Generator, in_marks: bool
+) -> None:
+    """By itself it has three, which would be other numbers."""
+    keys = ["10320123213302", "13313101131013", "22203002300232"]
+    signed = [-600_000.0]
+    for key in keys:
+        pairs = [(1 + int(n), 1) if in_marks else (1, 1 + int(n)) for n in key]
+        pulses = [500.0 * d for mark, space in pairs for d in (mark, -space)]
+        frame = [4500.0, -2250.0, *(pulses[:-1] if in_marks else [*pulses, 500.0])]
+        signed += [*frame, -40_000.0, *frame, -600_000.0]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=8)), library())
+    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
+    assert said == [key for key in keys for _ in range(2)]
+    assert {frame.reading.symbols for frame in take.frames} == {4}

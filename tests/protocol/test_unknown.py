@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from eager_tern.protocol.describing import Assumed, assumed_by, describe
 from eager_tern.protocol.draft import Draft
 from eager_tern.protocol.loading import library, parse_sheet
+from eager_tern.protocol.reading import symbol_numbers
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.protocol.unknown import keep_time, unknown_frames
 from eager_tern.signal.values import pulses_from_signed
@@ -144,6 +145,20 @@ def test_symbols_of_two_bits_are_found_and_described(rng: np.random.Generator, i
     assert text is not None
     again = read(signed, rng, (parse_sheet(text, "test"),))
     assert [f.best.bits.tolist() for f in again.frames if f.best is not None and f.best.known] == sent
+
+
+def test_the_last_of_four_symbols_is_no_sync_where_it_completes_a_byte(rng: np.random.Generator) -> None:
+    first = ["102010013112100023010220", "102010013112100022010220"]  # a short one ends it
+    second, third = "22213300322311112221", ["3102200331330001", "0000003113110003"]
+    signed = [-3e5]
+    for key in zip(first, (second, second), third, strict=True):
+        parts = [[d for n in part for d in (541.0 * (1 + int(n)), -541.0)][:-1] for part in key]
+        frame = [5000.0, -3000.0, *parts[0], -14_000.0, *parts[1], -14_000.0, *parts[2]]
+        signed += [*frame, -23_000.0, *frame, -3e5]
+    readings = [frame.reading for frame in read(signed, rng).frames]
+    said = ["".join(map(str, symbol_numbers(each))) for each in readings]
+    assert said == [a + second + b for a, b in zip(first, third, strict=True) for _ in range(2)]
+    assert {each.sections for each in readings} == {(48, 40, 32)}
 
 
 @pytest.mark.parametrize(

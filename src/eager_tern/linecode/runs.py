@@ -166,9 +166,9 @@ def _as_parsed(d: Floats, alphabet: Alphabet, spans: list[Span]) -> Parsed:
         own[0::2], own[1::2] = alphabet.marks[symbols], alphabet.spaces[symbols]
         expected[2 * first : stop + 1] = own[: stop + 1 - 2 * first]
         data = symbols if wide or not tail else symbols[:-1]
-        # A short mark left over behind whole groups of bits is the sync before the long pause, and no bit; of more
-        # symbols it is one in two cases of three, since each of them could stand there.
-        left_over = data.size % GROUP == 1 if alphabet.marks.size == 2 else True
+        # A short mark left over behind whole groups of bits is the sync before the long pause, and no bit; of symbols
+        # that stand for no whole number of bits it is one in two cases of three, since each of them could stand there.
+        left_over = data.size * alphabet.bits % GROUP == alphabet.bits or alphabet.marks.size != 1 << alphabet.bits
         if wide and tail and left_over and data[-1] == 0 and data.size > GROUP:
             data = data[:-1]
         line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)

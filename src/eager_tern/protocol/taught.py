@@ -119,12 +119,14 @@ def doubtful_read_again(
     frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
     unknown = [frame for frame in frames if _is_unknown(frame)]
     sent = Counter(frame.reading.bits.size for frame in unknown)
-    if not noise and min(sent.values()) >= FEWEST_ALIKE and all(_code_of(frame) == code for frame in unknown):
+    looks = {(_code_of(frame), frame.reading.symbols) for frame in unknown}
+    if not noise and min(sent.values()) >= FEWEST_ALIKE and {code} == {each for each, _ in looks} and len(looks) == 1:
         return frames, noise  # nothing is left that others could teach how to read
     sheets = _sheets([frame for frame in unknown if _code_of(frame) == code])
     if not sheets:
         return frames, noise
-    others = [frame for frame in unknown if _code_of(frame) != code]
+    most = max(len(sheet.alphabet) for sheet in sheets)
+    others = [frame for frame in unknown if _code_of(frame) != code or frame.reading.symbols < most]
     anew = _as_the_others(pulses, edges, others, dict(noise), sheets)
     frames = [anew.get(frame.first, frame) for frame in frames]
     ends = {frame.last for frame in anew.values()}
@@ -212,14 +214,17 @@ def _code_of_all(frames: Sequence[Frame]) -> InCode:
 
 
 def _sheets(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
-    """A sheet for each shape that several of these frames have, serial left out."""
-    shapes: dict[tuple[InCode, Shape], list[Frame]] = {}
+    """A sheet for each shape and number of symbols that several of these frames have, serial left out.
+
+    Frames in which some of the symbols happen not to stand are the others', and have no sheet.
+    """
+    shapes: dict[tuple[InCode, int, Shape], list[Frame]] = {}
     for frame in frames:
         if (code := _code_of(frame)) != OF_SERIAL:
-            shapes.setdefault((code, frame.reading.shape), []).append(frame)
-    found = []
-    for (_, (_, size, _)), alike in sorted(shapes.items(), key=lambda each: each[0][0]):
-        if len(alike) < FEWEST_ALIKE:
+            shapes.setdefault((code, -frame.reading.symbols, frame.reading.shape), []).append(frame)
+    found: list[Sheet] = []
+    for (_, _, (_, size, _)), alike in sorted(shapes.items(), key=lambda each: each[0][:2]):  # most symbols first
+        if len(alike) < FEWEST_ALIKE or _has_more_symbols(found, alike[0]):
             continue
         try:
             draft = describe(alike, f"{size} bits")
@@ -227,6 +232,12 @@ def _sheets(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
             continue
         found += [draft.sheet] if draft is not None else []
     return tuple(found)
+
+
+def _has_more_symbols(sheets: Sequence[Sheet], frame: Frame) -> bool:
+    """Whether a frame has some of the symbols of one of these sheets, and no others."""
+    more = [sheet for sheet in sheets if len(sheet.alphabet) > frame.reading.symbols > 2]
+    return bool(more and match_sheets(frame.as_read.durations_us[None], more, CLEAN)[0])
 
 
 def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
