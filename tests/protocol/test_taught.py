@@ -176,3 +176,16 @@ def test_a_frame_in_which_one_of_four_symbols_never_stands_is_read_as_the_others
     said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
     assert said == [key for key in keys for _ in range(2)]
     assert {frame.reading.symbols for frame in take.frames} == {4}
+
+
+def test_a_symbol_that_stands_once_is_read_where_other_frames_show_it(rng: np.random.Generator) -> None:
+    """By itself it would be damage, and only a part of its frame a row of bits."""
+    keys = ["211101202112", "000101002110"]
+    signed = [-600_000.0]
+    for key in keys:
+        symbols = [d for n in key for d in (697.0, -697.0 * (1 + int(n)))]
+        frame = [5860.0, -3380.0, 5860.0, -3380.0, *symbols, 697.0]
+        signed += [*frame, -42_000.0, *frame, -600_000.0]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=9)), library())
+    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
+    assert said == [key for key in keys for _ in range(2)]

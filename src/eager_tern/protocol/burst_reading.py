@@ -46,7 +46,13 @@ from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
-from eager_tern.protocol.taught import FEWEST_ALIKE, doubtful_read_again, read_as_taught, taught_by
+from eager_tern.protocol.taught import (
+    FEWEST_ALIKE,
+    doubtful_read_again,
+    parts_read_as_wholes,
+    read_as_taught,
+    taught_by,
+)
 from eager_tern.protocol.two_of_one import as_sure_as_even
 from eager_tern.protocol.unknown import keep_time, pulses_told, several_unknown, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
@@ -88,6 +94,8 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     if not frames or not all(map(_is_surely_known, frames)):
         frames, noise = as_characters(pulses, edges, frames, noise)
+        if not by_hand:
+            frames, noise = parts_read_as_wholes(pulses, edges, bursts, frames, noise)
         frames, noise = doubtful_read_again(pulses, edges, frames, noise)
         frames = with_sections(pulses, frames)
     frames = as_sure_as_bits(as_sure_as_whole(pulses, with_their_leaders(frames, sheets), sheets))

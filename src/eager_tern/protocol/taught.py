@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
@@ -17,6 +18,7 @@ from eager_tern.linecode.identify import read_as
 from eager_tern.linecode.likelihood import LN2, any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
+from eager_tern.protocol.candidates import Span
 from eager_tern.protocol.characters import SAME_SPEED
 from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import describe
@@ -109,8 +111,8 @@ def _score_of_bits(match: Match) -> float:
 
 
 def doubtful_read_again(
-    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[tuple[int, int]]
-) -> tuple[list[Frame], list[tuple[int, int]]]:
+    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[Span]
+) -> tuple[list[Frame], list[Span]]:
     """The frames and the rest of a take, with doubtful frames and noise read anew in the code of the clear frames."""
     unknown = [frame for frame in frames if _is_unknown(frame)]
     if len(unknown) < FEWEST_ALIKE:
@@ -144,6 +146,32 @@ def doubtful_read_again(
         else:
             out.append(Frame(first, last, pulses.part(first, last, edges), (reading,)))
     return sorted(out, key=lambda frame: frame.first), left
+
+
+def parts_read_as_wholes(
+    pulses: Pulses, edges: Floats, bursts: Sequence[Span], frames: list[Frame], noise: list[Span]
+) -> tuple[list[Frame], list[Span]]:
+    """The frames and the rest of a take, with bursts of which only a part was read as what the whole ones are: a
+    symbol that stands once in a frame is rather damage to it than one of three, until others show it.
+    """
+    firsts = [first for first, _ in bursts]
+    inside: dict[Span, list[Frame]] = {}
+    for frame in frames:
+        inside.setdefault(bursts[max(bisect_right(firsts, frame.first) - 1, 0)], []).append(frame)
+    whole = [frame for burst, some in inside.items() for frame in some if (frame.first, frame.last) == burst]
+    in_parts = [
+        burst
+        for burst, some in inside.items()
+        if (some[0].first, some[0].last) != burst
+        and all(_is_unknown(frame) and frame.last <= burst[1] for frame in some)
+    ]
+    if not in_parts or not (taught := taught_by(whole)).sheets:
+        return frames, noise
+    parts = [pulses.part(*burst, edges) for burst in in_parts]
+    read = zip(in_parts, parts, read_as_taught(parts, Taught(taught.sheets)), strict=True)
+    anew = {burst: [Frame(*burst, part, readings)] for burst, part, readings in read if readings}
+    frames = [frame for burst, some in inside.items() for frame in anew.get(burst, some)]
+    return frames, [each for each in noise if not any(first <= each[0] <= last for first, last in anew)]
 
 
 def _as_the_others(
