@@ -8,54 +8,13 @@ import pytest
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.protocol.loading import library
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import UNKNOWN, symbol_numbers
 from eager_tern.protocol.take import read_pulses
-from eager_tern.protocol.taught import FEWEST_UNEVEN, doubtful_read_again, read_as_taught, taught_by
+from eager_tern.protocol.taught import FEWEST_UNEVEN, read_as_taught, taught_by
 from eager_tern.signal.values import Pulses, pulses_from_signed
-from tests.handsets import record, serial
+from tests.handsets import distance_frame, record, serial
 from tests.strangers import CODES, SILENCE_US, a_stranger, take_of
 
 SILENCE = -250_000.0
-
-
-def simple(bits: np.ndarray) -> list[float]:
-    """Pulse distance behind a leader that no sheet of the library has."""
-    return [3100.0, -1550.0, *(d for b in bits for d in (410.0, -1230.0 if b else -410.0)), 410.0]
-
-
-@pytest.mark.parametrize("jitter", [0.0, 30.0])
-def test_a_burst_that_was_left_over_is_read_as_the_clear_ones_are(rng: np.random.Generator, jitter: float) -> None:
-    rows = [simple(rng.integers(0, 2, 28)) for _ in range(5)]
-    rows = [[d + np.sign(d) * rng.normal(0, jitter) for d in row] for row in rows]
-    signed = np.array([d for row in rows for d in (*row, SILENCE)])
-    take = read_pulses(pulses_from_signed(signed), library())
-    assert [frame.reading.bits.size for frame in take.frames] == [28] * 5
-    frames, odd = list(take.frames[:4]), take.frames[4]
-    left = [(odd.first, odd.last)]
-    read, rest = doubtful_read_again(take.pulses, take.pulses.edge_times_us, frames, left)
-    assert not rest
-    assert read[4].reading.bits.tolist() == odd.reading.bits.tolist()
-    assert read[4].reading.protocol == UNKNOWN
-
-
-def test_one_frame_alone_teaches_nothing(rng: np.random.Generator) -> None:
-    signed = np.array([*simple(rng.integers(0, 2, 28)), SILENCE])
-    take = read_pulses(pulses_from_signed(signed), library())
-    assert doubtful_read_again(take.pulses, take.pulses.edge_times_us, list(take.frames), []) == (list(take.frames), [])
-
-
-def test_noise_is_not_made_a_frame_by_clear_ones_beside_it(rng: np.random.Generator) -> None:
-    rows = [simple(rng.integers(0, 2, 28)) for _ in range(3)]
-    noise = rng.uniform(100, 2000, 59) * np.where(np.arange(59) % 2, -1, 1)
-    signed = np.array([d for row in [*rows, noise] for d in (*row, SILENCE)])
-    pulses = pulses_from_signed(signed)
-    take = read_pulses(pulses, library())
-    clear = [frame for frame in take.frames if frame.reading.bits.size == 28][:3]
-    begin = 3 * 60
-    span = (begin, begin + 58)
-    read, rest = doubtful_read_again(pulses, pulses.edge_times_us, clear, [span])
-    assert rest == [span]
-    assert len(read) == 3
 
 
 @pytest.mark.parametrize("sections", [1, 2])
@@ -94,7 +53,8 @@ def test_characters_of_several_speeds_teach_their_own(rng: np.random.Generator) 
 
 
 def test_what_only_has_as_many_pulses_is_no_more_of_the_frames(rng: np.random.Generator) -> None:
-    signed = np.array([d for _ in range(4) for d in (*simple(rng.integers(0, 2, 28)), SILENCE)])
+    rows = [distance_frame([3100.0, -1550.0], 410.0, (1, 3), bits.tolist()) for bits in rng.integers(0, 2, (4, 28))]
+    signed = np.array([d for row in rows for d in (*row, SILENCE)])
     taught = taught_by(read_pulses(pulses_from_signed(signed), library()).frames)
     size = read_pulses(pulses_from_signed(signed), library()).frames[0].pulses.durations_us.size
     others = [Pulses(rng.uniform(300, 1800, size)) for _ in range(200)]
@@ -158,34 +118,3 @@ def test_digits_of_three_symbols_are_no_characters_where_their_neighbours_show_i
     assert {frame.reading.code for frame in take.frames} == {code}
     bits = [[bit for digit in word for bit in (digit >> 1, digit & 1)] for word in digits]
     assert [press.lead.reading.bits.tolist() for press in take.presses] == bits
-
-
-@pytest.mark.parametrize("in_marks", [False, True])
-def test_a_frame_in_which_one_of_four_symbols_never_stands_is_read_as_the_others_are(
-    rng: np.random.Generator, in_marks: bool
-) -> None:
-    """By itself it has three, which would be other numbers."""
-    keys = ["10320123213302", "13313101131013", "22203002300232"]
-    signed = [-600_000.0]
-    for key in keys:
-        pairs = [(1 + int(n), 1) if in_marks else (1, 1 + int(n)) for n in key]
-        pulses = [500.0 * d for mark, space in pairs for d in (mark, -space)]
-        frame = [4500.0, -2250.0, *(pulses[:-1] if in_marks else [*pulses, 500.0])]
-        signed += [*frame, -40_000.0, *frame, -600_000.0]
-    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=8)), library())
-    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
-    assert said == [key for key in keys for _ in range(2)]
-    assert {frame.reading.symbols for frame in take.frames} == {4}
-
-
-def test_a_symbol_that_stands_once_is_read_where_other_frames_show_it(rng: np.random.Generator) -> None:
-    """By itself it would be damage, and only a part of its frame a row of bits."""
-    keys = ["211101202112", "000101002110"]
-    signed = [-600_000.0]
-    for key in keys:
-        symbols = [d for n in key for d in (697.0, -697.0 * (1 + int(n)))]
-        frame = [5860.0, -3380.0, 5860.0, -3380.0, *symbols, 697.0]
-        signed += [*frame, -42_000.0, *frame, -600_000.0]
-    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=9)), library())
-    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
-    assert said == [key for key in keys for _ in range(2)]

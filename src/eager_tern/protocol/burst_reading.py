@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.prices import TWO_AT_ONCE
+from eager_tern.protocol.agreed import doubtful_read_again, parts_read_as_wholes
 from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.as_they_are import with_bits_as_they_are
 from eager_tern.protocol.candidates import (
@@ -46,13 +47,7 @@ from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
-from eager_tern.protocol.taught import (
-    FEWEST_ALIKE,
-    doubtful_read_again,
-    parts_read_as_wholes,
-    read_as_taught,
-    taught_by,
-)
+from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, taught_by
 from eager_tern.protocol.two_of_one import as_sure_as_even
 from eager_tern.protocol.unknown import keep_time, pulses_told, several_unknown, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole

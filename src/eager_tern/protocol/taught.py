@@ -1,10 +1,9 @@
-"""Unknown frames of a take support each other: they share one line code, and clear ones show how doubtful ones read."""
+"""What clear frames of a code that no sheet describes teach: temporary sheets and speeds, by which others are read."""
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
@@ -14,11 +13,9 @@ from numpy.typing import NDArray
 from eager_tern.errors import InputError
 from eager_tern.linecode import prices
 from eager_tern.linecode.closeness import CLEAN, COARSEST, COARSEST_SHEET
-from eager_tern.linecode.identify import read_as
 from eager_tern.linecode.likelihood import LN2, any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
-from eager_tern.protocol.candidates import Span
 from eager_tern.protocol.characters import SAME_SPEED
 from eager_tern.protocol.damaged import reads_well
 from eager_tern.protocol.describing import describe
@@ -31,7 +28,6 @@ from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_ALIKE = 2  # frames that agree before they teach anything
 FEWEST_UNEVEN = 4  # of those that a receiver's jitter makes uneven: two may share an error, four hardly do
-ASKED = 24  # frames that decide on the line code
 InCode = tuple[Code, int]  # and the bits that a symbol stands for
 OF_SERIAL: InCode = ("async-serial", 1)
 
@@ -51,7 +47,7 @@ class Taught(Struct, frozen=True):
 
 def taught_by(frames: Sequence[Frame]) -> Taught:
     """The codes of the frames that no sheet describes: of clean ones, and of many alike that are mostly uneven."""
-    unknown = [frame for frame in frames if _is_unknown(frame) and not frame.mended]
+    unknown = [frame for frame in frames if is_of_no_sheet(frame) and not frame.mended]
     clean = [frame for frame in unknown if reads_well(frame.readings)]
     of_clean, of_all = (Counter(frame.reading.shape for frame in some) for some in (clean, unknown))
     mostly_uneven = {
@@ -65,7 +61,7 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
             speed = round(np.log(frame.reading.clock.unit_us) / SAME_SPEED)
             serial.setdefault((speed, framing), []).append(frame.reading.clock)
     agreed = ((clocks[0], framing) for (_, framing), clocks in serial.items() if len(clocks) >= FEWEST_ALIKE)
-    return Taught(_sheets(clear), _sheets(uneven), tuple(agreed))
+    return Taught(sheets_of(clear), sheets_of(uneven), tuple(agreed))
 
 
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
@@ -83,7 +79,7 @@ def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Readi
         rows: list[int] = []  # of the bursts that a sheet reads
         by_sheet: list[tuple[Match, float, float]] = []  # its match, chance and evidence
         for row, at in enumerate(alike):
-            scores = [_score_of_bits(match) + prices.UNKNOWN for match in matches[row]]
+            scores = [score_of_bits(match) + prices.UNKNOWN for match in matches[row]]
             scores += [line.score + prices.SERIAL for line in lines[row]]
             best, chance = _likeliest(scores, noise[row])
             if best is not None and best < len(matches[row]):
@@ -106,149 +102,31 @@ def _likeliest(scores: list[float], noise: float) -> tuple[int | None, float]:
     return best if best < len(scores) else None, chances[best]
 
 
-def _score_of_bits(match: Match) -> float:
+def score_of_bits(match: Match) -> float:
+    """Nats for the pulses of a match, with bits that could have been any."""
     return match.timing - match.bits.size * LN2
 
 
-def doubtful_read_again(
-    pulses: Pulses, edges: Floats, frames: list[Frame], noise: list[Span]
-) -> tuple[list[Frame], list[Span]]:
-    """The frames and the rest of a take, with doubtful frames and noise read anew in the code of the clear frames."""
-    unknown = [frame for frame in frames if _is_unknown(frame)]
-    if len(unknown) < FEWEST_ALIKE:
-        return frames, noise
-    code = _code_of_all(unknown)
-    frames = [_in_code(frame, code) if _is_unknown(frame) else frame for frame in frames]
-    unknown = [frame for frame in frames if _is_unknown(frame)]
-    sent = Counter(frame.reading.bits.size for frame in unknown)
-    looks = {(_code_of(frame), frame.reading.symbols) for frame in unknown}
-    if not noise and min(sent.values()) >= FEWEST_ALIKE and {code} == {each for each, _ in looks} and len(looks) == 1:
-        return frames, noise  # nothing is left that others could teach how to read
-    sheets = _sheets([frame for frame in unknown if _code_of(frame) == code])
-    if not sheets:
-        return frames, noise
-    most = max(len(sheet.alphabet) for sheet in sheets)
-    others = [frame for frame in unknown if _code_of(frame) != code or frame.reading.symbols < most]
-    anew = _as_the_others(pulses, edges, others, dict(noise), sheets)
-    frames = [anew.get(frame.first, frame) for frame in frames]
-    ends = {frame.last for frame in anew.values()}
-    noise = [(first, last) for first, last in noise if last not in ends]
-    sizes = {sheet.bit_count for sheet in sheets}
-    out = []
-    for frame in frames:
-        odd = _is_unknown(frame) and frame.reading.code == code[0] and frame.reading.bits.size not in sizes
-        out.append(_read_anew(frame, sheets) if odd else frame)
-    left = []
-    for first, last in noise:
-        reading = _read_by(pulses.durations_us[first : last + 1], sheets)
-        if reading is None:
-            left.append((first, last))
-        else:
-            out.append(Frame(first, last, pulses.part(first, last, edges), (reading,)))
-    return sorted(out, key=lambda frame: frame.first), left
-
-
-def parts_read_as_wholes(
-    pulses: Pulses, edges: Floats, bursts: Sequence[Span], frames: list[Frame], noise: list[Span]
-) -> tuple[list[Frame], list[Span]]:
-    """The frames and the rest of a take, with bursts of which only a part was read as what the whole ones are: a
-    symbol that stands once in a frame is rather damage to it than one of three, until others show it.
-    """
-    firsts = [first for first, _ in bursts]
-    inside: dict[Span, list[Frame]] = {}
-    for frame in frames:
-        inside.setdefault(bursts[max(bisect_right(firsts, frame.first) - 1, 0)], []).append(frame)
-    whole = [frame for burst, some in inside.items() for frame in some if (frame.first, frame.last) == burst]
-    in_parts = [
-        burst
-        for burst, some in inside.items()
-        if (some[0].first, some[0].last) != burst
-        and all(_is_unknown(frame) and frame.last <= burst[1] for frame in some)
-    ]
-    if not in_parts or not (taught := taught_by(whole)).sheets:
-        return frames, noise
-    parts = [pulses.part(*burst, edges) for burst in in_parts]
-    read = zip(in_parts, parts, read_as_taught(parts, Taught(taught.sheets)), strict=True)
-    anew = {burst: [Frame(*burst, part, readings)] for burst, part, readings in read if readings}
-    frames = [frame for burst, some in inside.items() for frame in anew.get(burst, some)]
-    return frames, [each for each in noise if not any(first <= each[0] <= last for first, last in anew)]
-
-
-def _as_the_others(
-    pulses: Pulses, edges: Floats, odd: Sequence[Frame], noise: Mapping[int, int], sheets: Sequence[Sheet]
-) -> dict[int, Frame]:
-    """Frames of another code that fit the others' sheets as closely as these do, by their first mark: a frame with a
-    single long pulse can be a row of characters as well, which ends before its last ones perhaps.
-
-    ``noise`` are the last marks of what was left over, by its first ones.
-    """
-    spans = [(each.first, last) for each in odd for last in {each.last, noise.get(each.last + 2, each.last)}]
-    parts = [pulses.part(first, last, edges) for first, last in spans]
-    readings = read_as_taught(parts, Taught(tuple(sheets)))
-    return {span[0]: Frame(*span, part, read) for span, part, read in zip(spans, parts, readings, strict=True) if read}
-
-
-def _read_anew(frame: Frame, sheets: Sequence[Sheet]) -> Frame:
-    """The frame by one of these sheets: as it came, if that will do, else as it was mended."""
-    if (reading := _read_by(frame.pulses.durations_us, sheets)) is not None:
-        return Frame(frame.first, frame.last, frame.pulses, (reading,))
-    mended = _read_by(frame.as_read.durations_us, sheets) if frame.mended else None
-    return replace(frame, readings=(mended,)) if mended is not None else frame
-
-
-def _in_code(frame: Frame, code: InCode) -> Frame:
-    """The frame read in the line code of all, if its own is in doubt."""
-    best = frame.reading
-    clean = best.clock.rms_us < CLEAN * best.clock.unit_us and best.code != SERIAL
-    line = _line(frame, code) if _code_of(frame) != code and not clean else None
-    if line is None or line.clock.rms_us > COARSEST * line.clock.unit_us:
-        return frame
-    return replace(frame, readings=(reading_of_line(line, best.confidence), *frame.readings))
-
-
-def _is_unknown(frame: Frame) -> bool:
+def is_of_no_sheet(frame: Frame) -> bool:
+    """Whether a frame is read, long enough to teach something, and no sheet describes it."""
     best = frame.best
     return best is not None and not best.known and best.bits.size >= FEWEST_BITS
 
 
-def _code_of(frame: Frame) -> InCode:
+def code_of(frame: Frame) -> InCode:
+    """The line code of a frame that is read."""
     best = frame.reading
     return OF_SERIAL if best.code == SERIAL else (best.code, best.symbol_bits)
 
 
-def _line(frame: Frame, code: InCode) -> LineReading | None:
-    return read_as(frame.as_read, code[0], symbol_bits=code[1])
-
-
-def _code_of_all(frames: Sequence[Frame]) -> InCode:
-    """The line code most likely for all frames together, those of the code teaching it; a frame it does not fit counts
-    as noise.
-    """
-    asked = [frames[i] for i in sorted(set(np.linspace(0, len(frames) - 1, ASKED).astype(int).tolist()))]
-    codes = sorted({_code_of(frame) for frame in asked})
-    if len(codes) == 1:
-        return codes[0]
-    noise = [float(noise_score(frame.as_read.durations_us)) for frame in asked]
-    scores: dict[InCode, float] = {}
-    for code in codes:
-        sheets = _sheets([frame for frame in frames if _code_of(frame) == code])
-        scores[code] = 0.0
-        for frame, score_of_noise in zip(asked, noise, strict=True):
-            line = _line(frame, code)
-            matches = match_sheets(frame.as_read.durations_us[None], sheets, CLEAN)[0]
-            fitting = [*map(_score_of_bits, matches), *([line.score] if line is not None else [])]
-            scores[code] += max([score_of_noise, *fitting])
-    return max(scores, key=lambda code: scores[code])
-
-
-def _sheets(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
+def sheets_of(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
     """A sheet for each shape and number of symbols that several of these frames have, serial left out.
 
     Frames in which some of the symbols happen not to stand are the others', and have no sheet.
     """
     shapes: dict[tuple[InCode, int, Shape], list[Frame]] = {}
     for frame in frames:
-        if (code := _code_of(frame)) != OF_SERIAL:
+        if (code := code_of(frame)) != OF_SERIAL:
             shapes.setdefault((code, -frame.reading.symbols, frame.reading.shape), []).append(frame)
     found: list[Sheet] = []
     for (_, _, (_, size, _)), alike in sorted(shapes.items(), key=lambda each: each[0][:2]):  # most symbols first
@@ -268,10 +146,10 @@ def _has_more_symbols(sheets: Sequence[Sheet], frame: Frame) -> bool:
     return bool(more and match_sheets(frame.as_read.durations_us[None], more, CLEAN)[0])
 
 
-def _read_by(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
+def read_by_any(durations_us: Floats, sheets: Sequence[Sheet]) -> Reading | None:
     """A burst read by these sheets, if that is likelier than chance."""
     matches = match_sheets(durations_us[None], sheets, COARSEST)[0]
-    best, chance = _likeliest(list(map(_score_of_bits, matches)), float(noise_score(durations_us)))
+    best, chance = _likeliest(list(map(score_of_bits, matches)), float(noise_score(durations_us)))
     return _as_unknown(durations_us[None], [(matches[best], chance, 0.0)])[0] if best is not None else None
 
 
