@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from eager_tern.linecode.likelihood import LN2
 from eager_tern.linecode.prices import BARE, ENOUGH, SLIP
@@ -25,6 +26,7 @@ MOST_DIFFERENT = 0.25
 NEVER = -1e9
 
 Symbol = tuple[float, ...]  # signed lengths in units, marks positive
+Table = NDArray[np.float32]
 
 
 class CodeShape(Struct, frozen=True):
@@ -137,7 +139,7 @@ class _Search:
         self._margin = max(self.widths) + 1  # columns before and behind, in which nothing can end
         self.symbols = [self._score(shape.zero), self._score(shape.one)]
         self._beside = [self._with_margins(score - LN2) for score in self.symbols]  # each is one of two
-        self._table: list[Floats] = []
+        self._table: list[Table] = []
 
     def _stretch(self, length: float) -> Floats:
         """Score of a mark (positive length) or space that begins at each time."""
@@ -185,9 +187,12 @@ class _Search:
         rivals = ends[(away > STEPS) & (away < half)]
         return float(1 / (1 + np.exp(min(float(rivals.max(initial=NEVER)) - float(ends[unit, end]), 0.0))))
 
-    def _with_margins(self, table: Floats) -> Floats:
-        """The table between columns that never are reached, so that it can be moved by looking at it elsewhere."""
-        wide = np.full((table.shape[0], table.shape[1] + 2 * self._margin), NEVER)
+    def _with_margins(self, table: Floats) -> Table:
+        """The table between columns that never are reached, so that it can be moved by looking at it elsewhere.
+
+        Single precision: it is gone through bit by bit, and a ten-thousandth of a nat decides nothing.
+        """
+        wide = np.full((table.shape[0], table.shape[1] + 2 * self._margin), NEVER, np.float32)
         wide[:, self._margin : -self._margin] = table
         return wide
 
@@ -197,13 +202,13 @@ class _Search:
         behind = self.shape.bits - count if self.shape.bits else 0
         return _width(self.shape.leader) + count * shortest, self.columns - behind * shortest
 
-    def _next(self, before: Floats, first: int, end: int) -> Floats:
+    def _next(self, before: Table, first: int, end: int) -> Table:
         """The best of one bit more in the columns from ``first`` to before ``end``; both tables have margins."""
         after = np.full_like(before, NEVER)
         if first >= end:
             return after
-        on_time: list[Floats] = []
-        slipped: list[Floats] = []
+        on_time: list[Table] = []
+        slipped: list[Table] = []
         late = max(SLIPS)
         for symbol, width in zip(self._beside, self.widths, strict=True):
             begin = self._margin + first - width - late
