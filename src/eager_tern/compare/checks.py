@@ -159,10 +159,7 @@ def only_counts(stack: Stack, first: int, width: int) -> bool:
     """Whether some bits do little but count from row to row, the first of them lowest or highest: then they go along
     with whatever else counts. Bits that mostly stay as they are count, too, if all their steps are alike.
     """
-    known = stack.answers.get(("only counts", first, width))
-    if known is None:
-        known = stack.answers["only counts", first, width] = _only_counts(stack.bits, first, width)
-    return bool(known)
+    return stack.answered(_only_counts, first, width)
 
 
 def _only_counts(bits: BitRows, first: int, width: int) -> bool:

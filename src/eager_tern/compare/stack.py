@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from itertools import accumulate
+from typing import Any, TypeVar
 
 import numpy as np
 from msgspec import Struct, field
@@ -16,6 +17,7 @@ from eager_tern.signal.values import Floats
 ENOUGH_ROWS = 12  # beside which one may be damaged
 BitRows = NDArray[np.uint8]
 Label = float | str | None
+Answer = TypeVar("Answer", int, bool)
 
 
 class Stack(Struct, frozen=True, dict=True):
@@ -58,15 +60,18 @@ class Stack(Struct, frozen=True, dict=True):
 
     def most_alike(self, first: int, width: int) -> int:
         """In how many rows a run of bits says what it says in most."""
-        known = self.answers.get(("most alike", first, width))
-        if known is None:
-            numbers = raw_numbers(self.bits, range(first, first + width))
-            known = self.answers["most alike", first, width] = int(np.unique(numbers, return_counts=True)[1].max())
-        return known
+        return self.answered(_most_alike, first, width)
+
+    def answered(self, question: Callable[[BitRows, int, int], Answer], first: int, width: int) -> Answer:
+        """What a question says of a run of bits; every search for a check asks it of every place."""
+        key = question, first, width
+        if key not in self._answers:
+            self._answers[key] = question(self.bits, first, width)
+        answer: Answer = self._answers[key]
+        return answer
 
     @cached_property
-    def answers(self) -> dict[tuple[str, int, int], int]:
-        """What every search for a check asks of every place (first column, width), once it has been answered."""
+    def _answers(self) -> dict[object, Any]:
         return {}
 
     def of_rows(self, rows: Sequence[int] | NDArray[np.intp]) -> Stack:
@@ -83,6 +88,10 @@ class Stack(Struct, frozen=True, dict=True):
         """Where each section begins, and where it ends (not included)."""
         ends = list(accumulate(self.sections or (self.columns,)))
         return list(zip([0, *ends[:-1]], ends, strict=True))
+
+
+def _most_alike(bits: BitRows, first: int, width: int) -> int:
+    return int(np.unique(raw_numbers(bits, range(first, first + width)), return_counts=True)[1].max())
 
 
 def numbers(values: Sequence[Label]) -> Floats | None:

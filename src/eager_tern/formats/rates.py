@@ -39,27 +39,31 @@ def has_words(text: str) -> bool:
     return text.lower() != text.upper()
 
 
+def _find(pattern: str, words: str) -> re.Match[str] | None:
+    return re.search(pattern, words, re.IGNORECASE)
+
+
 def tick_named(words: str) -> float | None:
     """What a text says that one of its numbers stands for, µs."""
-    if found := re.search(TICK, words, re.IGNORECASE):
+    if found := _find(TICK, words):
         return float(found[1]) * UNITS_US[found[2].lower()]
-    if found := re.search(TICK_IN, words, re.IGNORECASE):
+    if found := _find(TICK_IN, words):
         return float(found[2]) * UNITS_US[found[1].lower()]
-    if found := re.search(COUNTED_IN, words, re.IGNORECASE):
+    if found := _find(COUNTED_IN, words):
         return float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()]
     return None
 
 
 def clock_named(words: str) -> float | None:
     """How long a tick of the timer lasts whose rate a text names, µs."""
-    found = re.search(CLOCK_RATE, words, re.IGNORECASE)
+    found = _find(CLOCK_RATE, words)
     return 1.0 / (float(found[1]) * {"k": 1e-3, "m": 1.0}[found[2].lower()]) if found else None
 
 
 def unit_named(words: str) -> float | None:
     """What a text counts time in, µs, where it says so; the last line counts, as a header stands next to its log."""
     for line in words.splitlines()[::-1]:
-        if found := re.search(UNIT_NAMED, line, re.IGNORECASE):
+        if found := _find(UNIT_NAMED, line):
             word = found[1].lower()
             return UNITS_US.get(word) or next(us for begin, us in UNIT_OF_WORD.items() if word.startswith(begin))
     return None
@@ -73,11 +77,11 @@ def unit_of_name(name: str) -> float | None:
 
 def rate_named(words: str) -> float | None:
     """Samples a second, where a text names them."""
-    if found := re.search(RATE, words, re.IGNORECASE):
+    if found := _find(RATE, words):
         return _counted(found[1], bool(found[2])) * {"": 1.0, "k": 1e3, "m": 1e6}[found[2].lower()]
-    if found := re.search(EVERY, words, re.IGNORECASE):
+    if found := _find(EVERY, words):
         return 1e6 / (float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()])
-    found = re.search(RATE_NAMED, words, re.IGNORECASE)
+    found = _find(RATE_NAMED, words)
     rate = _counted(found[1], False) if found else 0.0
     return rate if rate >= SLOWEST else None
 

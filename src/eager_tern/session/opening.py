@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import chain, count
 from pathlib import Path
 
@@ -54,9 +54,8 @@ def begun_today(folder: Path) -> Casebook:
     """A new casebook that has the day for a name. Raises InputError."""
     _made(folder)
     day = time.strftime("%Y-%m-%d")
-    names = chain([day], (f"{day}-{number}" for number in count(2)))
-    path = next(p for name in names if not (p := folder / f"{name}{SUFFIX}").exists())
-    return begun(path, UNNAMED)
+    name = _first_free(day, "-", lambda name: (folder / f"{name}{SUFFIX}").exists())
+    return begun(folder / f"{name}{SUFFIX}", UNNAMED)
 
 
 def copied(book: Casebook, path: Path, unwritten: Unwritten) -> Casebook:
@@ -73,8 +72,7 @@ def with_parcel(book: Casebook, path: Path) -> int:
     what = parcel.contents(path)
     sheets = [(parse_sheet(text, path), text) for text in parcel.sheet_texts(path)]
     known = {gadget.name for gadget in book.gadgets()}
-    names = chain([what.name], (f"{what.name} {number}" for number in count(2)))
-    gadget_id = book.add_gadget(next(name for name in names if name not in known), what.about)
+    gadget_id = book.add_gadget(_first_free(what.name, " ", known.__contains__), what.about)
     for key in what.keys:
         book.place_key(gadget_id, KeyPlace(key.name, key.row, key.col))
     for sheet, text in sheets:
@@ -97,6 +95,12 @@ def place_for_lost(path: Path) -> Path:
     folder = rescued_folder()
     _made(folder)
     return free_name(path, folder)
+
+
+def _first_free(name: str, parted_by: str, is_taken: Callable[[str], bool]) -> str:
+    """The name, or where it is taken the name with the first number behind it that makes it another."""
+    names = chain([name], (f"{name}{parted_by}{number}" for number in count(2)))
+    return next(each for each in names if not is_taken(each))
 
 
 def _made(folder: Path) -> None:
