@@ -1,8 +1,7 @@
-"""Unknown frames of a take agree on one code: doubtful ones, and bursts read in part, are read as clear ones are."""
+"""Unknown frames of a take agree on one code: doubtful ones are read as the clear ones are."""
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
@@ -28,37 +27,10 @@ from eager_tern.protocol.taught import (
     read_by_any,
     score_of_bits,
     sheets_of,
-    taught_by,
 )
 from eager_tern.signal.values import Floats, Pulses
 
 ASKED = 24  # frames that decide on the line code
-
-
-def parts_read_as_wholes(
-    pulses: Pulses, edges: Floats, bursts: Sequence[Span], frames: list[Frame], noise: list[Span]
-) -> tuple[list[Frame], list[Span]]:
-    """The frames and the rest of a take, with bursts of which only a part was read as what the whole ones are: a
-    symbol that stands once in a frame is rather damage to it than one of three, until others show it.
-    """
-    firsts = [first for first, _ in bursts]
-    inside: dict[Span, list[Frame]] = {}
-    for frame in frames:
-        inside.setdefault(bursts[max(bisect_right(firsts, frame.first) - 1, 0)], []).append(frame)
-    whole = [frame for burst, some in inside.items() for frame in some if (frame.first, frame.last) == burst]
-    in_parts = [
-        burst
-        for burst, some in inside.items()
-        if (some[0].first, some[0].last) != burst
-        and all(is_of_no_sheet(frame) and frame.last <= burst[1] for frame in some)
-    ]
-    if not in_parts or not (taught := taught_by(whole)).sheets:
-        return frames, noise
-    parts = [pulses.part(*burst, edges) for burst in in_parts]
-    read = zip(in_parts, parts, read_as_taught(parts, Taught(taught.sheets)), strict=True)
-    anew = {burst: [Frame(*burst, part, readings)] for burst, part, readings in read if readings}
-    frames = [frame for burst, some in inside.items() for frame in anew.get(burst, some)]
-    return frames, [each for each in noise if not any(first <= each[0] <= last for first, last in anew)]
 
 
 def doubtful_read_again(

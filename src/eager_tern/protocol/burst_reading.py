@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.clusters import are_even, find_clusters
 from eager_tern.linecode.prices import TWO_AT_ONCE
-from eager_tern.protocol.agreed import doubtful_read_again, parts_read_as_wholes
+from eager_tern.protocol.agreed import doubtful_read_again
 from eager_tern.protocol.arbiter import Candidate, best_set
 from eager_tern.protocol.as_they_are import with_bits_as_they_are
 from eager_tern.protocol.candidates import (
@@ -47,7 +47,7 @@ from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
-from eager_tern.protocol.taught import FEWEST_ALIKE, read_as_taught, taught_by
+from eager_tern.protocol.taught import FEWEST_ALIKE, is_of_no_sheet, read_as_taught, taught_by
 from eager_tern.protocol.two_of_one import as_sure_as_even
 from eager_tern.protocol.unknown import keep_time, pulses_told, several_unknown, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
@@ -89,8 +89,6 @@ def read_bursts(
     noise = _without_frames(bursts, frames)
     if not frames or not all(map(_is_surely_known, frames)):
         frames, noise = as_characters(pulses, edges, frames, noise)
-        if not by_hand:
-            frames, noise = parts_read_as_wholes(pulses, edges, bursts, frames, noise)
         frames, noise = doubtful_read_again(pulses, edges, frames, noise)
         frames = with_sections(pulses, frames)
     frames = as_sure_as_bits(as_sure_as_whole(pulses, with_their_leaders(frames, sheets), sheets))
@@ -140,7 +138,22 @@ def _explained_in_turns(
             found += alike
             left = left - bursts_of(bursts, alike)
         count *= 2
+    if not by_hand:
+        found += _parts_as_wholes(line, bursts, [*by_sheets, *found])
     return found
+
+
+def _parts_as_wholes(line: Line, bursts: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
+    """The bursts of which only a part is explained, as what the whole ones are: a symbol that stands once in a frame
+    is rather damage to it than one of three, until others show it.
+    """
+    chosen = best_set(explained)
+    parts: dict[int, list[Frame]] = {}
+    for each, touched in zip(chosen, bursts_of_each(bursts, chosen), strict=True):
+        for at in touched:
+            parts.setdefault(at, []).extend(each.frames)
+    in_parts = [bursts[at] for at, frames in parts.items() if _are_parts_of(bursts[at], frames)]
+    return _like_others(line, in_parts, explained) if in_parts else []
 
 
 def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
@@ -196,6 +209,13 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
     in_turn = sorted((i // FEWEST_ALIKE, look) for look, alike in enumerate(common) for i in range(len(alike)))
     taken = Counter(look for _, look in in_turn[:count])
     return {at for look, most in taken.items() for row in common[look][:most] for at in row}
+
+
+def _are_parts_of(burst: Span, frames: Sequence[Frame]) -> bool:
+    """Whether frames that no sheet describes lie within a burst, and none of them is all of it."""
+    spans = [(frame.first, frame.last) for frame in frames]
+    inside = all(burst[0] <= first and last <= burst[1] for first, last in spans)
+    return inside and burst not in spans and all(map(is_of_no_sheet, frames))
 
 
 def _like_others(line: Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
