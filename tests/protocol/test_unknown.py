@@ -292,3 +292,34 @@ def test_copies_keep_time_together_that_would_not_by_themselves() -> None:
     assert len(found.frames) == 4
     assert all(keep_time(found.frames))
     assert not all(keep_time([each])[0] for each in found.frames)
+
+
+@pytest.mark.parametrize("at", [0, 1])
+def test_a_section_without_a_zero_does_not_bend_what_a_zero_is(rng: np.random.Generator, at: int) -> None:
+    sections = [rng.integers(0, 2, 32).tolist(), [1] * 16]
+    sections = sections[::-1] if at == 0 else sections
+    frame = distance_frame([6100.0, -3500.0], 683.0, (1, 2), sections[0])
+    frame += [-6400.0, *distance_frame([6100.0, -3500.0], 683.0, (1, 2), sections[1])]
+    take = read([-6e5, *frame, -5e5, *frame, -5e5], rng)
+    draft = describe(take.frames, "Perch")
+    assert draft is not None
+    assert draft.sheet.alphabet == ((1.0, -1.0), (1.0, -2.0))
+
+
+def test_a_long_space_before_all_symbols_is_no_symbol(rng: np.random.Generator) -> None:
+    keys = ["0212222222", "2212222222", "2212222220", "2012202202"]
+    signed = [-6e5]
+    for key in keys:
+        frame = [571.0, -5060.0, *(d for n in key for d in (571.0, -571.0 * (1 + int(n)))), 571.0]
+        signed += [*frame, -24_000.0, *frame, -6e5]
+    take = read(signed, rng)
+    assert ["".join(map(str, symbol_numbers(press.lead.reading))) for press in take.presses] == keys
+
+
+def test_the_last_of_three_symbols_is_no_sync_without_a_fixed_period(rng: np.random.Generator) -> None:
+    signed = [-6e5]
+    for key in ("101211202110", "112112100120", "111101201020"):
+        frame = [5571.0, -660.0, *(d for n in key for d in (660.0 * (1 + int(n)), -660.0))][:-1]
+        signed += [*frame, -9400.0, *frame, -6e5]
+    take = read(signed, rng)
+    assert [press.lead.reading.bits.size for press in take.presses] == [24] * 3

@@ -349,7 +349,7 @@ def _symbols(measured: Sequence[tuple[Pulses, LineReading]], unit: float, turned
         return {zero: ([-1, 1], "space, then mark"), one: ([1, -1], "mark, then space")}
     found = []
     for value in range(line.symbols):
-        marks, spaces = [], []
+        marks, spaces, all_spaces = [], [], []
         for piece, each in measured:
             d = piece.durations_us
             values = symbol_numbers(each)
@@ -357,10 +357,10 @@ def _symbols(measured: Sequence[tuple[Pulses, LineReading]], unit: float, turned
             places = _near(edges, each.bit_spans_us[:: line.symbol_bits, 0])
             at = places[values == value]
             marks.append(d[at] - each.clock.excess_us)
-            behind = at[at + 1 < d.size] + 1
-            if not behind.size:  # the only one of its value ends the frame
-                behind = places[places + 1 < d.size] + 1
-            spaces.append(d[behind] + each.clock.excess_us)
+            spaces.append(d[at[at + 1 < d.size] + 1] + each.clock.excess_us)
+            all_spaces.append(d[places[places + 1 < d.size] + 1] + each.clock.excess_us)
+        if not any(part.size for part in spaces):  # the only one of its value ends the frame
+            spaces = all_spaces
         found.append([float(np.mean(np.concatenate(part))) for part in (marks, spaces)])
     lengths = np.array(found) / unit
     if line.code == "pulse-distance":  # whose marks are all alike
