@@ -170,3 +170,13 @@ def test_frames_are_read_together_as_by_themselves(rng: np.random.Generator, res
                 np.testing.assert_allclose(together.bit_spans_us, alone.bit_spans_us)
                 np.testing.assert_allclose(together.expected_us, alone.expected_us)
     assert read >= 55
+
+
+def test_a_run_in_does_not_speak_for_characters_again_and_again(rng: np.random.Generator) -> None:
+    """A run-in and four lengths of space: each character of the run-in has its stop and parity bit, if one has."""
+    signed = [-600_000.0]
+    for key in ("303003", "303000", "303011", "303100"):
+        symbols = [d for n in key for d in (707.0, -707.0 * (1 + int(n)))]
+        signed += [*[707.0, -707.0] * 31, 2121.0, -2121.0, *symbols, 707.0, -600_000.0]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=5, excess_us=18)), library())
+    assert not [f for f in take.frames if f.reading.protocol == "async-serial" and f.reading.confidence > 0.5]

@@ -193,7 +193,9 @@ def told_by_framing(line: LineReading) -> float:
     rests_in_bits = np.rint(rests).astype(int)
     at_once = rests_in_bits == (rests_in_bits[0] if len(set(rests_in_bits.tolist())) == 1 else 0)
     whole = np.abs(rests - rests_in_bits) < WHOLE
-    nats = LN2 * ((starts.size - 1) * stop + starts.size * (parity != "none"))
+    characters = line.bits.reshape(-1, data)
+    said = 1 + int((characters[1:] != characters[:-1]).any(axis=1).sum())  # what runs in says the same again and again
+    nats = LN2 * ((said - 1) * stop + said * (parity != "none"))
     nats += float(np.where(at_once, AT_ONCE, np.where(whole, WHOLE_REST, OTHER_REST)).sum())
     if whole.all():
         lengths = _run_lengths(line, rests_in_bits)
