@@ -84,3 +84,30 @@ def test_a_symbol_that_stands_once_is_read_where_other_frames_show_it(rng: np.ra
     take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=9)), library())
     said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
     assert said == [key for key in keys for _ in range(2)]
+
+
+def test_one_whole_frame_shows_what_the_others_are(rng: np.random.Generator) -> None:
+    """By themselves their middle symbol, which is the seldomest, is a sync among bits or the end of a row."""
+    keys = ["0221100000222002200", "0201122011222202002", "0221200000222122200"]
+    signed = [-600_000.0]
+    for key in keys:
+        symbols = [d for n in key for d in (459.0, -459.0 * (1 + int(n)))]
+        signed += [4950.0, -3630.0, *symbols, 459.0, -600_000.0]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=4)), library())
+    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
+    assert said == keys
+
+
+@pytest.mark.parametrize("in_marks", [False, True])
+def test_sections_that_lack_one_symbol_each_are_sections(rng: np.random.Generator, in_marks: bool) -> None:
+    keys = [("301130330101", "122112021021"), ("301033310111", "122112021200"), ("310130331101", "202112021021")]
+    signed = [-600_000.0]
+    for key in keys:
+        for section, silence in zip(key, (-21_000.0, -600_000.0), strict=True):
+            pairs = [(1 + int(n), 1) if in_marks else (1, 1 + int(n)) for n in section]
+            symbols = [410.0 * d for mark, space in pairs for d in (mark, -space)]
+            signed += [4900.0, -2460.0, *(symbols[:-1] if in_marks else [*symbols, 410.0]), silence]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=5)), library())
+    assert [frame.reading.sections for frame in take.frames] == [(24, 24)] * 3
+    said = ["".join(map(str, symbol_numbers(frame.reading))) for frame in take.frames]
+    assert said == ["".join(key) for key in keys]

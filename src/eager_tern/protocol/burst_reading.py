@@ -43,11 +43,18 @@ from eager_tern.protocol.damaged import (
 )
 from eager_tern.protocol.end_bits import with_end_bits
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, read_by_sheets, read_frame, read_frames
+from eager_tern.protocol.reading import SERIAL, UNKNOWN, Reading, Shape, read_by_sheets, read_frame, read_frames
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
-from eager_tern.protocol.taught import FEWEST_ALIKE, is_of_no_sheet, read_as_taught, taught_by
+from eager_tern.protocol.taught import (
+    FEWEST_ALIKE,
+    Taught,
+    is_of_no_sheet,
+    read_as_taught,
+    taught_by,
+    taught_of_each_shape,
+)
 from eager_tern.protocol.two_of_one import as_sure_as_even
 from eager_tern.protocol.unknown import keep_time, pulses_told, several_unknown, unknown_frames
 from eager_tern.protocol.wholeness import as_sure_as_whole
@@ -138,22 +145,40 @@ def _explained_in_turns(
             found += alike
             left = left - bursts_of(bursts, alike)
         count *= 2
-    if not by_hand:
-        found += _parts_as_wholes(line, bursts, [*by_sheets, *found])
+    if found and not by_hand:
+        found += _in_shapes_of_others(line, bursts, [*by_sheets, *found])
     return found
 
 
-def _parts_as_wholes(line: Line, bursts: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
-    """The bursts of which only a part is explained, as what the whole ones are: a symbol that stands once in a frame
-    is rather damage to it than one of three, until others show it.
+def _in_shapes_of_others(line: Line, bursts: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
+    """The bursts that no sheet describes as frames of each shape that others of them have.
+
+    A symbol that stands once in a frame may pass for damage, for a sync or for the leader's; others show what it is.
     """
-    chosen = best_set(explained)
-    parts: dict[int, list[Frame]] = {}
-    for each, touched in zip(chosen, bursts_of_each(bursts, chosen), strict=True):
-        for at in touched:
-            parts.setdefault(at, []).extend(each.frames)
-    in_parts = [bursts[at] for at, frames in parts.items() if _are_parts_of(bursts[at], frames)]
-    return _like_others(line, in_parts, explained) if in_parts else []
+    if not (asked := _doubtful_bursts(bursts, [frame for each in best_set(explained) for frame in each.frames])):
+        return []
+    frames = _best_frames(line, explained)
+    own = dict[Span, Shape]()  # what a burst is by itself, or with others, shows nothing new
+    for frame, touched in zip(frames, bursts_of_each(bursts, frames), strict=True):
+        own |= {bursts[at]: frame.reading.shape for at in touched if frame.last >= bursts[at][1]}
+    found: list[Candidate] = []
+    for shape, taught in taught_of_each_shape(frames).items():
+        found += _as_taught(line, [burst for burst in asked if own.get(burst) != shape], taught)
+    return found
+
+
+def _doubtful_bursts(bursts: Sequence[Span], frames: Sequence[Frame]) -> list[Span]:
+    """Those of which a part at most is read, by no sheet, or that are of a shape which nothing else has."""
+    said: dict[Shape, set[bytes]] = {}
+    for frame in frames:
+        said.setdefault(frame.reading.shape, set()).add(frame.reading.bits.tobytes())
+    clear: set[int] = set()
+    for frame, touched in zip(frames, bursts_of_each(bursts, frames), strict=True):
+        is_whole = (frame.first, frame.last) == bursts[touched[0]]
+        is_shared = len(said[frame.reading.shape]) >= FEWEST_ALIKE
+        if not is_of_no_sheet(frame) or len(touched) > 1 or (is_whole and is_shared):
+            clear.update(touched)
+    return [burst for at, burst in enumerate(bursts) if at not in clear]
 
 
 def _explained(line: Line, bursts: Sequence[Span], left: set[int], by_hand: bool) -> list[Candidate]:
@@ -211,18 +236,18 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
     return {at for look, most in taken.items() for row in common[look][:most] for at in row}
 
 
-def _are_parts_of(burst: Span, frames: Sequence[Frame]) -> bool:
-    """Whether frames that no sheet describes lie within a burst, and none of them is all of it."""
-    spans = [(frame.first, frame.last) for frame in frames]
-    inside = all(burst[0] <= first and last <= burst[1] for first, last in spans)
-    return inside and burst not in spans and all(map(is_of_no_sheet, frames))
-
-
 def _like_others(line: Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
     """The bursts that clearly are frames like those already read; they need no further search."""
+    return _as_taught(line, spans, taught_by(_best_frames(line, explained)))
+
+
+def _best_frames(line: Line, explained: Sequence[Candidate]) -> list[Frame]:
+    """The frames of the best explanations, sections of one frame joined."""
     found = with_end_bits(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
-    frames = with_sections(line.pulses, found)
-    taught = taught_by(frames)
+    return with_sections(line.pulses, found)
+
+
+def _as_taught(line: Line, spans: Sequence[Span], taught: Taught) -> list[Candidate]:
     if not taught:
         return []
     like = replace(line, sheets=taught.sheets)

@@ -101,12 +101,12 @@ def rows_of(line: Line, bursts: Sequence[Span], left: set[int]) -> list[list[int
     return rows
 
 
-def bursts_of(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> set[int]:
+def bursts_of(bursts: Sequence[Span], candidates: Sequence[Candidate | Frame]) -> set[int]:
     """The bursts that candidates explain, wholly or in part."""
     return {at for touched in bursts_of_each(bursts, candidates) for at in touched}
 
 
-def bursts_of_each(bursts: Sequence[Span], candidates: Sequence[Candidate]) -> list[range]:
+def bursts_of_each(bursts: Sequence[Span], candidates: Sequence[Candidate | Frame]) -> list[range]:
     """The same for each of them."""
     firsts, lasts = np.array(bursts, np.intp).reshape(-1, 2).T
     begins = np.searchsorted(lasts, [each.first for each in candidates]).tolist()

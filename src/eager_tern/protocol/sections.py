@@ -81,8 +81,8 @@ def _may_belong_behind(before: Frame, frame: Frame) -> bool:
 
 
 def _of_like_symbols(frames: Sequence[Frame], near: Sequence[int]) -> list[int]:
-    """Those of some frames, by their numbers, whose symbols are as long as those of the frame before, all that occur
-    in both.
+    """Those of some frames, by their numbers, whose symbols are as long as those of the frame before, as far as they
+    occur in both.
     """
     asked = sorted({at for each in near for at in (each - 1, each)})
     if not asked:
@@ -96,8 +96,10 @@ def _of_like_symbols(frames: Sequence[Frame], near: Sequence[int]) -> list[int]:
     fewer, more = np.where(more_before, other, one), np.where(more_before, one, other)
     with np.errstate(invalid="ignore"):  # what fills the rows up is infinite, and no symbol
         off = np.fmin.reduce(np.abs(more[:, :, None] / fewer[:, None, :] - 1), axis=1)
-    like = ((off < SAME_SYMBOLS) | np.isinf(fewer)).all(axis=1)
-    return [each for each, alike in zip(near, like.tolist(), strict=True) if alike]
+    unlike = (~(off < SAME_SYMBOLS) & np.isfinite(fewer)).sum(axis=1)
+    # Each of two may lack one of many symbols that the other has.
+    many = np.array([min(frames[at - 1].reading.symbols, frames[at].reading.symbols) > 2 for at in near])
+    return [each for each, alike in zip(near, (unlike <= many).tolist(), strict=True) if alike]
 
 
 def _symbols_us(reading: Reading) -> Floats:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from eager_tern.errors import InputError
 from eager_tern.linecode import prices
 from eager_tern.linecode.closeness import CLEAN, COARSEST, COARSEST_SHEET
-from eager_tern.linecode.likelihood import LN2, any_pulse_score, noise_score, probabilities
+from eager_tern.linecode.likelihood import any_pulse_score, noise_score, probabilities
 from eager_tern.linecode.serial import read_at
 from eager_tern.linecode.values import Clock, Code, Framing, LineReading
 from eager_tern.protocol.characters import SAME_SPEED
@@ -64,6 +64,17 @@ def taught_by(frames: Sequence[Frame]) -> Taught:
     return Taught(sheets_of(clear), sheets_of(uneven), tuple(agreed))
 
 
+def taught_of_each_shape(frames: Sequence[Frame]) -> dict[Shape, Taught]:
+    """The codes that clean frames that no sheet describes teach, one frame too, by their shape."""
+    clear: dict[Shape, list[Frame]] = {}
+    for frame in frames:
+        if is_of_no_sheet(frame) and not frame.mended and reads_well(frame.readings):
+            clear.setdefault(frame.reading.shape, []).append(frame)
+    if len(clear) < 2:
+        return {}
+    return {shape: Taught(sheets_of(alike, 1)) for shape, alike in clear.items()}
+
+
 def read_as_taught(bursts: Sequence[Pulses], taught: Taught) -> list[tuple[Reading, ...]]:
     """Readings of the bursts that fit these codes as closely as the frames that taught them; empty for all others."""
     readings: list[tuple[Reading, ...]] = [() for _ in bursts]
@@ -104,7 +115,7 @@ def _likeliest(scores: list[float], noise: float) -> tuple[int | None, float]:
 
 def score_of_bits(match: Match) -> float:
     """Nats for the pulses of a match, with bits that could have been any."""
-    return match.timing - match.bits.size * LN2
+    return match.timing - match.bits.size / match.sheet.bits_a_symbol * float(np.log(len(match.sheet.alphabet)))
 
 
 def is_of_no_sheet(frame: Frame) -> bool:
@@ -119,7 +130,7 @@ def code_of(frame: Frame) -> InCode:
     return OF_SERIAL if best.code == SERIAL else (best.code, best.symbol_bits)
 
 
-def sheets_of(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
+def sheets_of(frames: Sequence[Frame], fewest: int = FEWEST_ALIKE) -> tuple[Sheet, ...]:
     """A sheet for each shape and number of symbols that several of these frames have, serial left out.
 
     Frames in which some of the symbols happen not to stand are the others', and have no sheet.
@@ -130,7 +141,7 @@ def sheets_of(frames: Sequence[Frame]) -> tuple[Sheet, ...]:
             shapes.setdefault((code, -frame.reading.symbols, frame.reading.shape), []).append(frame)
     found: list[Sheet] = []
     for (_, _, (_, size, _)), alike in sorted(shapes.items(), key=lambda each: each[0][:2]):  # most symbols first
-        if len(alike) < FEWEST_ALIKE or _has_more_symbols(found, alike[0]):
+        if len(alike) < fewest or _has_more_symbols(found, alike[0]):
             continue
         try:
             draft = describe(alike, f"{size} bits")
