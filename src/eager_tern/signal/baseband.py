@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 Complexes = NDArray[np.complex64]
 Keying = Literal["ook", "ask", "fsk"]
+LEVEL_LOOK_S = 150e-6
 
 
 class Baseband(Struct, frozen=True):
@@ -31,3 +32,24 @@ class Baseband(Struct, frozen=True):
     @property
     def end_us(self) -> float:
         return self.start_us + self.values.size / self.rate_hz * 1e6
+
+
+def turning(frequency_hz: float, rate_hz: float, size: int) -> Complexes:
+    """What moves a frequency to 0, shape (size,)."""
+    turns: Complexes = np.exp(-2j * np.pi * frequency_hz / rate_hz * np.arange(size)).astype(np.complex64)
+    return turns
+
+
+def level_of(values: Complexes, rate_hz: float, noise: float) -> float:
+    """The amplitude of a carrier at 0 while it is sent, which it is for some part of the time.
+
+    From the first two moments of the power p about noise of power n: mean n + dA², mean square 2n² + d(A⁴ + 4A²n).
+    """
+    width = max(1, round(LEVEL_LOOK_S * rate_hz))
+    power = np.abs(np.convolve(values, np.ones(width) / width, "valid")) ** 2
+    n = noise * rate_hz / width
+    first = float(power.mean()) - n
+    second = float((power**2).mean()) - 2 * n**2
+    if first <= 0:
+        return float(np.sqrt(n))
+    return float(np.sqrt(max(second / first - 4 * n, 0.3 * n, 1e-20)))

@@ -10,13 +10,16 @@ from msgspec import Struct
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from eager_tern.signal.baseband import Baseband, Complexes, Keying
+from eager_tern.signal.baseband import Baseband, Complexes, Keying, level_of, turning
 from eager_tern.signal.order import median
-from eager_tern.signal.recording import Recording
+from eager_tern.signal.recording import Recording, Samples
 from eager_tern.signal.spectrum import Patch, find_patches
+from eager_tern.signal.turns import CLEARLY_TAKES_TURNS, FOLLOWS, TAKES_TURNS, are_two_tones, by_turns, correlation
 from eager_tern.signal.two_tones import fast_tones
 
 MARGIN_S = 4e-3  # of silence kept on either side of a burst
+FAINT_MARGIN_S = 14e-3  # of a faint one, whose first and last rows of the spectrum may show nothing
+FAINT, FAINT_S = 10.0, 300e-6  # energy of a usual pulse over the noise's density, below which a burst is faint
 WIDEST_HZ = 12_000.0  # half the width a keyed carrier is filtered to: its edges are then some 40 µs slow
 NARROWEST_HZ = 2_500.0
 ROOM_OF_BITS = 0.8  # beside a tone, in rates of its bits
@@ -25,14 +28,10 @@ TONES_APART_HZ = 1_500.0
 WEAKEST_TONE = 0.12  # of the other tone's power
 SELDOM_TONE = 0.004  # of the same, where marks are short and far between, and then only if it clearly takes turns
 PEAKS = 6  # of a patch that could be its second tone: keying makes some, too
+BESIDE = 0.5  # of the shorter one's time that two patches share, which are of one burst then
 BESIDE_STRONG, BRIEF_S = 0.01, 12e-3  # of a strong one's power, and no longer: the strong one's keying
 IMAGE = 0.01  # of a signal's power, at its frequency below 0: a receiver whose two channels are not quite alike
 MIRRORED = 0.3  # of a peak's power on the other side of the tone: keying makes both alike
-ENVELOPES_S = 300e-6, 90e-6  # of two tones: the longer one for weak signals, the shorter for fast ones
-LEVEL_LOOK_S = 150e-6
-TAKES_TURNS, FOLLOWS = -0.25, 0.5  # correlation of two envelopes: two tones of one transmitter; one and its ghost
-CLEARLY_TAKES_TURNS = -0.7
-TURN_S = 30e-3  # two tones change places within that time; a drifting carrier goes from one to the other but once
 SAME_CARRIER_HZ, SAME_TONE_HZ = 4_000.0, 1_500.0
 ROWS_AT_ONCE = 4096  # of the filter: what is in memory at one time
 LONGEST_S = 10.0  # a burst is cut there: memory stays bounded
@@ -123,43 +122,62 @@ def _tell_apart(recording: Recording, group: Sequence[Patch]) -> list[_Found]:
     left = sorted(group, key=lambda p: -p.power)
     bursts: list[_Found] = []
     while left:
-        patch = left.pop(0)
-        last = min(patch.last, patch.first + int(LONGEST_S * recording.rate_hz))
-        samples = recording.padded(patch.first, last)
-        seen = [patch, *(p for p in left if _overlap(patch, p) > 0.5)]
+        patch = left[0]
+        samples = _samples(recording, [patch])
+        seen = [p for p in left if _overlap(patch, p) > BESIDE]
         low, high = min(p.low_hz for p in seen), max(p.high_hz for p in seen)
         if (fast := fast_tones(samples, recording.rate_hz, low, high)) is not None:
-            left = [p for p in left if p not in seen]
-            first, last = min(p.first for p in seen), max(p.last for p in seen)
+            tones: tuple[float, ...] = fast.tones_hz
+            own, ghosts = seen, list[Patch]()
             room = max(WIDEST_HZ, ROOM_OF_BITS / fast.shortest_s)
-            bursts.append(_Found(first, last, fast.tones_hz, room, patch.noise, patch.power))
-            continue
-        tones = _tones(samples, recording.rate_hz, patch)
-        others, own = [], [patch]
-        for other in seen[1:]:
-            if other.power < BESIDE_STRONG * patch.power and other.last - other.first < BRIEF_S * recording.rate_hz:
-                left.remove(other)
-                continue
-            (tone,) = _tones(samples, recording.rate_hz, other)[:1]
-            if other.power < IMAGE * patch.power and any(abs(tone + t) < SAME_TONE_HZ for t in tones):
-                left.remove(other)
-                continue
-            comparable = len(tones) == 1 and other.power > WEAKEST_TONE * patch.power
-            if any(abs(tone - t) < SAME_TONE_HZ for t in tones):
-                own.append(other)  # a part of the signal that one tone alone was sent in
-                left.remove(other)
-            elif comparable and _by_turns(samples, recording.rate_hz, tones[0], tone) < TAKES_TURNS:
-                tones = (tones[0], tone)
-                own.append(other)
-                left.remove(other)
-            elif any(_correlation(samples, recording.rate_hz, t, tone) > FOLLOWS for t in tones):
-                left.remove(other)
-            else:
-                others.append(other)
-        room = min([WIDEST_HZ, *(_room(tones, other) for other in others)])
+        else:
+            tones, own, ghosts = _of_one(recording, samples, patch, left[1:])
+            others = [p for p in seen if p not in own and p not in ghosts]
+            room = min([WIDEST_HZ, *(_room(tones, other) for other in others)])
+        left = [p for p in left if p not in own and p not in ghosts]
         first, last = min(p.first for p in own), max(p.last for p in own)
         bursts.append(_Found(first, last, tuple(sorted(tones)), room, patch.noise, patch.power))
     return bursts
+
+
+def _samples(recording: Recording, patches: Sequence[Patch]) -> Samples:
+    """Those of the time in which any of the patches is, as far as memory allows."""
+    first, last = min(p.first for p in patches), max(p.last for p in patches)
+    return recording.padded(first, min(last, first + int(LONGEST_S * recording.rate_hz)))
+
+
+def _of_one(
+    recording: Recording, samples: Samples, patch: Patch, weaker: Sequence[Patch]
+) -> tuple[tuple[float, ...], list[Patch], list[Patch]]:
+    """The tones of the transmitter that a patch is of, its patches, and its ghosts, which nobody sent.
+
+    ``samples`` are the patch's; ``weaker`` are the patches among which the others are.
+    """
+    rate = recording.rate_hz
+    tones = _tones(samples, rate, patch)
+    own, ghosts = [patch], list[Patch]()
+    for other in weaker:
+        beside = _overlap(patch, other) > BESIDE
+        comparable = len(tones) == 1 and other.power > WEAKEST_TONE * patch.power
+        if not beside and not (comparable and _overlap(patch, other) > 0):  # a faint tone is seen for a while only
+            continue
+        if other.power < BESIDE_STRONG * patch.power and other.last - other.first < BRIEF_S * rate:
+            ghosts.append(other)
+            continue
+        heard = samples if beside else _samples(recording, [patch, other])
+        (tone,) = _tones(heard, rate, other)[:1]
+        mirrored = other.power < IMAGE * patch.power and any(abs(tone + t) < SAME_TONE_HZ for t in tones)
+        same = any(abs(tone - t) < SAME_TONE_HZ for t in tones)  # a part of the signal that one tone alone was sent in
+        if beside and mirrored:
+            ghosts.append(other)
+        elif beside and same:
+            own.append(other)
+        elif comparable and not same and are_two_tones(heard, rate, tones[0], tone, patch.noise):
+            tones = (tones[0], tone)
+            own.append(other)
+        elif beside and any(correlation(samples, rate, t, tone) > FOLLOWS for t in tones):
+            ghosts.append(other)
+    return tones, own, ghosts
 
 
 def _centred(recording: Recording, first: int, last: int) -> Recording:
@@ -206,58 +224,21 @@ def _tones(samples: NDArray[Any], rate_hz: float, patch: Patch) -> tuple[float, 
         is_peak = far[second] >= max(smooth[(second - width) % size], smooth[(second + width) % size])
         mirror = smooth[(2 * strongest - second + np.arange(-width, width + 1)) % size].max()
         if is_peak and mirror < MIRRORED * far[second]:
-            together = _by_turns(samples, rate_hz, first, other)
+            together = by_turns(samples, rate_hz, first, other)
             if together < (TAKES_TURNS if part > WEAKEST_TONE else CLEARLY_TAKES_TURNS):
                 others.append((part * together**2, other))
         far[np.abs(frequencies - other) < TONES_APART_HZ] = 0.0
     return (first, max(others)[1]) if others else (first,)
 
 
-def _by_turns(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz: float) -> float:
-    """The correlation of two frequencies that may take turns, quickly or slowly."""
-    return min(_correlation(samples, rate_hz, one_hz, other_hz, each, TURN_S) for each in ENVELOPES_S)
-
-
-def _correlation(
-    samples: NDArray[Any],
-    rate_hz: float,
-    one_hz: float,
-    other_hz: float,
-    envelope_s: float = ENVELOPES_S[0],
-    within_s: float | None = None,
-) -> float:
-    """How the powers at two frequencies go together while either is sent: 1 as one, −1 by turns.
-
-    With ``within_s``, only what changes in that time counts.
-    """
-    apart = abs(one_hz - other_hz)
-    length = envelope_s if apart == 0 else max(1, round(envelope_s * apart)) / apart  # a zero of one at the other
-    step = max(1, round(length * rate_hz))
-    powers = []
-    for tone in (one_hz, other_hz):
-        turned = samples[: samples.size // step * step] * _turning(tone, rate_hz, samples.size // step * step)
-        powers.append(np.abs(turned.reshape(-1, step).mean(axis=1)) ** 2)
-    one, other = powers
-    if one.size < 10:
-        return 0.0
-    sent = np.convolve(one / one.mean() + other / other.mean(), np.ones(9) / 9, "same") > 0.5
-    if within_s is not None:
-        window = np.ones(min(max(3, round(within_s * rate_hz / step)), one.size))
-        usual = np.convolve(sent, window, "same")
-        one, other = (each - np.convolve(each * sent, window, "same") / np.maximum(usual, 1) for each in powers)
-    a, b = one[sent], other[sent]
-    if a.size < 8 or a.std() == 0 or b.std() == 0:
-        return 0.0
-    return float(np.corrcoef(a, b)[0, 1])
-
-
-def _turning(frequency_hz: float, rate_hz: float, size: int) -> Complexes:
-    turns: Complexes = np.exp(-2j * np.pi * frequency_hz / rate_hz * np.arange(size)).astype(np.complex64)
-    return turns
-
-
 def tune(recording: Recording, burst: _Found) -> Baseband:
     """The burst with its centre at 0, filtered to its width and sampled no more often than that needs."""
+    tuned = _tuned(recording, burst, MARGIN_S)
+    faint = tuned.level**2 * FAINT_S < FAINT * tuned.noise
+    return _tuned(recording, burst, FAINT_MARGIN_S) if faint else tuned
+
+
+def _tuned(recording: Recording, burst: _Found, margin_s: float) -> Baseband:
     rate = recording.rate_hz
     deviation = (burst.tones_hz[1] - burst.tones_hz[0]) / 2 if len(burst.tones_hz) == 2 else 0.0
     half = deviation + burst.room_hz
@@ -265,11 +246,11 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     decimation = max(1, int(rate / (4 * half)))
     # The filter falls off within the room beside the tones, which it must not weaken.
     wings = max(1, round(1.6 * rate / burst.room_hz / decimation)) * decimation
-    margin = int(MARGIN_S * rate) // decimation * decimation
+    margin = int(margin_s * rate) // decimation * decimation
     first = burst.first - margin
     last = min(burst.last, burst.first + int(LONGEST_S * rate)) + margin
     samples = _centred(recording, burst.first, burst.last).padded(first - wings, last + wings)
-    turned = samples * _turning(center, rate, samples.size)
+    turned = samples * turning(center, rate, samples.size)
     if decimation > 1:
         values = _filtered(turned, _low_pass(half / rate, wings), decimation)[: (last - first) // decimation]
     else:
@@ -277,9 +258,9 @@ def tune(recording: Recording, burst: _Found) -> Baseband:
     slow = rate / decimation
     if deviation == 0:
         off = _offset(values, slow)
-        values = values * _turning(off, slow, values.size)
+        values = values * turning(off, slow, values.size)
     tones = (deviation, -deviation) if deviation else (0.0,)
-    level = float(np.mean([_level(values * _turning(tone, slow, values.size), slow, burst.noise) for tone in tones]))
+    level = float(np.mean([level_of(values * turning(tone, slow, values.size), slow, burst.noise) for tone in tones]))
     return Baseband(values, slow, first / rate * 1e6, burst.noise, level, deviation)
 
 
@@ -307,18 +288,3 @@ def _offset(values: Complexes, rate_hz: float) -> float:
         return 0.0
     phase = np.angle(np.sum((smooth[lag:] * smooth[:-lag].conj())[both]))
     return float(phase / (2 * np.pi * lag / rate_hz))
-
-
-def _level(values: Complexes, rate_hz: float, noise: float) -> float:
-    """The amplitude of a carrier at 0 while it is sent, which it is for some part of the time.
-
-    From the first two moments of the power p about noise of power n: mean n + dA², mean square 2n² + d(A⁴ + 4A²n).
-    """
-    width = max(1, round(LEVEL_LOOK_S * rate_hz))
-    power = np.abs(np.convolve(values, np.ones(width) / width, "valid")) ** 2
-    n = noise * rate_hz / width
-    first = float(power.mean()) - n
-    second = float((power**2).mean()) - 2 * n**2
-    if first <= 0:
-        return float(np.sqrt(n))
-    return float(np.sqrt(max(second / first - 4 * n, 0.3 * n, 1e-20)))
