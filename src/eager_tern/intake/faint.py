@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from eager_tern.casebook.values import Faint
 from eager_tern.linecode.likeliest import CodeShape, Likeliest, combined, likeliest, with_prior_odds
 from eager_tern.protocol.damaged import reads_well
+from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import FEWEST_CHECK_BITS, code_shapes, kept_by_checks
@@ -24,8 +25,11 @@ MOST_FAINT = 200  # spans of a recording that are searched
 LONGEST_US = 600_000.0
 LEAST_CONFIDENCE = 0.1  # below, what was read as the likeliest frame is none
 SURE_ENOUGH = 0.9  # confidence in what a threshold's pulses say, so that no likelier frame is sought
+STEADY = 0.12  # rms of edges in units, beyond which a threshold is no measure: a symbol is wrong here and there
 PROVEN = 0.95  # that a faint frame is right whose checks hold
+SAME_UNIT = 1.04  # by which the unit may be another one when a frame is looked for again
 SMALLEST_SHARE = 0.85  # of the gain without a sheet that a sheet's frame has to reach
+BESIDE_US = 2000.0  # a faint frame's first and last bit may lie beside what is clearly sent
 PRICE_OF_PULSE = 5.0  # nats: one of some hundred places for its end
 UNITS_US = (200.0, 700.0)
 # Codes without a sheet: fixed period 1 to 3, and the two usual kinds of pulse distance and width.
@@ -54,7 +58,7 @@ def clearest_pulses(bursts: Sequence[Baseband], sheets: Sequence[Sheet]) -> tupl
             if too_much or _all_read(read_pulses(by_threshold, sheets)):
                 parts.append(by_threshold)
                 continue
-            found = _search(evidence, start, end, shapes)
+            found = [_fitted(evidence, f) for f in _search(evidence, start - BESIDE_US, end + BESIDE_US, shapes)]
             if found and sum(each.gain for each in found) > _gain(evidence, by_threshold):
                 likely += found
             else:
@@ -99,9 +103,17 @@ def _all_read(take: TakeRead) -> bool:
     well = [
         frame
         for frame in take.frames
-        if reads_well(frame.readings) and frame.readings[0].confidence > SURE_ENOUGH and not frame.mended
+        if reads_well(frame.readings)
+        and frame.reading.confidence > SURE_ENOUGH
+        and not frame.mended
+        and _is_steady(frame)
     ]
     return bool(well) and len(well) == len(take.frames) and all(last - first < 6 for first, last in take.noise)
+
+
+def _is_steady(frame: Frame) -> bool:
+    """Whether noise hardly moves a frame's edges, so that it does not make one symbol another either."""
+    return frame.reading.clock.rms_us < STEADY * frame.reading.clock.unit_us
 
 
 def _gain(evidence: RadioEvidence, pulses: Pulses) -> float:
@@ -125,6 +137,15 @@ def _search(evidence: RadioEvidence, start_us: float, end_us: float, shapes: Seq
     behind = _search(evidence, best.pulses.end_us, end_us, shapes) if left[0] > best.pulses.duration_us / 2 else []
     before = _search(evidence, start_us, best.pulses.start_us, shapes) if left[1] > best.pulses.duration_us / 2 else []
     return [*before, best, *behind]
+
+
+def _fitted(evidence: RadioEvidence, frame: Likeliest) -> Likeliest:
+    """The frame looked for again around its place, now that it is known where the signal is to be measured."""
+    low, high = frame.pulses.start_us - BESIDE_US, frame.pulses.end_us + BESIDE_US
+    unit = frame.unit_us
+    shape = replace(frame.shape, unit_us=(unit / SAME_UNIT, unit * SAME_UNIT), bits=frame.for_one.size)
+    found = likeliest(evidence.fitted(frame.pulses), low, high, [shape])
+    return frame if found is None else replace(found, shape=frame.shape)
 
 
 def _narrowed(shape: CodeShape, unit_us: float) -> CodeShape:

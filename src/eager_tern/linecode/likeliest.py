@@ -79,10 +79,12 @@ def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Seque
     if best is None or best[0] < ENOUGH:
         return None
     gain, shape, search, path = best
-    signed, start, for_one = search.trace(path)
+    signed, start, for_one, rests = search.trace(path)
+    if gain - rests < ENOUGH:
+        return None
     unit = float(search.units[path.unit])
     pulses = _refined(evidence, pulses_from_signed(np.array(signed), start), unit)
-    return Likeliest(pulses, gain, path.in_place * _certainty(for_one), unit, shape, for_one, path.in_place)
+    return Likeliest(pulses, gain - rests, path.in_place * _certainty(for_one), unit, shape, for_one, path.in_place)
 
 
 def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest]:
@@ -140,6 +142,22 @@ class _Search:
         self.symbols = [self._score(shape.zero), self._score(shape.one)]
         self._beside = [self._with_margins(score - LN2) for score in self.symbols]  # each is one of two
         self._table: list[Table] = []
+        self.rest_before, self.rest_behind = self._rests()
+
+    def _rests(self) -> tuple[Floats, Floats]:
+        """How much speaks for a line at rest before a frame that begins at each time, and behind the trailer of one
+        whose bits end there: two tones may begin and end with the lower one, which is no bit.
+        """
+        blocks = -(-self.columns // STEPS)
+        of_unit = np.zeros((self.units.size, blocks, STEPS))
+        of_unit.reshape(self.units.size, -1)[:, : self.columns] = self._stretch(-1.0)
+        before, behind = np.zeros((2, *of_unit.shape))
+        for block in range(1, blocks):
+            before[:, block] = np.maximum(before[:, block - 1] + of_unit[:, block - 1], 0.0)
+            behind[:, -1 - block] = np.maximum(behind[:, -block] + of_unit[:, -1 - block], 0.0)
+        before, behind = (each.reshape(self.units.size, -1)[:, : self.columns] for each in (before, behind))
+        width = min(_width(self.shape.trailer), self.columns)
+        return before, np.pad(behind[:, width:], ((0, 0), (0, width)))
 
     def _stretch(self, length: float) -> Floats:
         """Score of a mark (positive length) or space that begins at each time."""
@@ -161,11 +179,12 @@ class _Search:
     def best(self) -> _Path | None:
         """The best row of bits, leader and trailer included."""
         shape = self.shape
-        now = np.where(self._inside, 0.0, NEVER)
+        now = np.where(self._inside, self.rest_before, NEVER)
         if shape.leader:
-            now = _earlier(self._score(shape.leader), _width(shape.leader))
+            now = _earlier(self._score(shape.leader) + self.rest_before, _width(shape.leader))
         self._table = [self._with_margins(now)]
         trailer = self._score(shape.trailer) if shape.trailer else np.zeros_like(now)
+        trailer += self.rest_behind
         best: _Path | None = None
         for count in range(1, (shape.bits or MOST_BITS) + 1):
             self._table.append(self._next(self._table[-1], *self._reach(count)))
@@ -235,8 +254,8 @@ class _Search:
         _, bit, slip = max(ways, key=lambda way: way[0])
         return bit, slip
 
-    def trace(self, path: _Path) -> tuple[list[float], float, Floats]:
-        """Signed durations, their start, and by how much each bit is rather a 1."""
+    def trace(self, path: _Path) -> tuple[list[float], float, Floats, float]:
+        """Signed durations, their start, by how much each bit is rather a 1, and the gain of the rests beside."""
         unit = float(self.units[path.unit])
         at = path.end
         signed: list[list[float]] = [[length * unit for length in self.shape.trailer]]
@@ -251,8 +270,10 @@ class _Search:
             signed.append([length * unit for length in symbol])
             at = begin
         signed.append([length * unit for length in self.shape.leader])
-        start = self.first_us + (at - _width(self.shape.leader)) * unit / STEPS
-        return [length for part in reversed(signed) for length in part], start, np.array(margins[::-1])
+        first = at - _width(self.shape.leader)
+        start = self.first_us + first * unit / STEPS
+        rests = float(self.rest_before[path.unit, first] + self.rest_behind[path.unit, path.end])
+        return [length for part in reversed(signed) for length in part], start, np.array(margins[::-1]), rests
 
     def _lead(self, path: _Path, bit: int, begin: int, other_end: int, end: int) -> float:
         """By how much a bit is better than its opposite, together with the symbol that would then stand behind it."""

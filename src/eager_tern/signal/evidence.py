@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Any, Protocol
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from eager_tern.signal.baseband import Baseband
+from eager_tern.signal.baseband import Baseband, turning
 from eager_tern.signal.values import Floats, Pulses
 
 # No hobby transmitter keeps its phase for longer, and its frequency is not known well enough either.
 LONGEST_COHERENT_US = 1_600.0
+OFFSETS_HZ = np.arange(-600.0, 601.0, 50.0)  # by which a tone that was seen in noise may be off
 _BESSEL = (0.0045813, 0.0360768, 0.2659732, 1.2067492, 3.0899424, 3.5156229, 1.0)
 
 
@@ -37,6 +39,40 @@ class RadioEvidence:
         self._high = _running_sum(burst.values * np.exp(-turn), burst.rate_hz)
         self._low = _running_sum(burst.values * np.exp(turn), burst.rate_hz) if burst.deviation_hz else None
 
+    def fitted(self, pulses: Pulses) -> RadioEvidence:
+        """The same with the tones and the amplitude that some pulses have: those of a burst are rough in noise."""
+        edges = pulses.edge_times_us
+        coherent = pulses.durations_us <= LONGEST_COHERENT_US
+        marks, spaces = ((edges[:-1][at::2][coherent[at::2]], edges[1:][at::2][coherent[at::2]]) for at in (0, 1))
+        high = low = self._tone_hz(self._burst.deviation_hz, *marks)
+        if self._low is not None:
+            low = self._tone_hz(-self._burst.deviation_hz, *spaces)
+        middle = (high + low) / 2
+        values = self._burst.values * turning(middle, self._burst.rate_hz, self._burst.values.size)
+        burst = replace(self._burst, values=values, deviation_hz=(high - low) / 2)
+        return RadioEvidence(replace(burst, level=RadioEvidence(burst)._level(marks, spaces)))
+
+    def _tone_hz(self, tone_hz: float, first_us: Floats, last_us: Floats) -> float:
+        """The tone near another one that has most energy in some stretches."""
+        rate = self._burst.rate_hz
+        turned = self._burst.values * turning(tone_hz, rate, self._burst.values.size)
+        energies = []
+        for offset in OFFSETS_HZ:
+            sums = _running_sum(turned * turning(offset, rate, turned.size), rate)
+            energies.append(float(self._energy(sums, first_us, last_us).sum()))
+        return tone_hz + float(OFFSETS_HZ[int(np.argmax(energies))])
+
+    def _level(self, marks: tuple[Floats, Floats], spaces: tuple[Floats, Floats]) -> float:
+        """The amplitude in some stretches: one of T seconds has A²T² + N₀T on the average."""
+        tones = [(self._high, *marks)] + ([(self._low, *spaces)] if self._low is not None else [])
+        energy = sum(float(self._energy(*tone).sum()) for tone in tones)
+        seconds = np.concatenate([last - first for _, first, last in tones]) / 1e6
+        above = energy - self._burst.noise * float(seconds.sum())
+        return float(np.sqrt(above / (seconds**2).sum())) if above > 0 else self._burst.level
+
+    def _energy(self, sums: NDArray[np.complex128], first_us: Floats, last_us: Floats) -> Floats:
+        return np.asarray(np.abs(self._at(sums, last_us) - self._at(sums, first_us)) ** 2)
+
     def mark(self, first_us: Floats, last_us: Floats) -> Floats:
         return self._tone(self._high, first_us, last_us)
 
@@ -53,7 +89,7 @@ class RadioEvidence:
         before = self._at(sums, first)
         for i in range(pieces):
             after = self._at(sums, first + length * ((i + 1) / pieces))
-            score = score + _log_bessel(2 * level / noise * np.abs(after - before))
+            score = score + log_bessel(2 * level / noise * np.abs(after - before))
             before = after
         return np.asarray(score)
 
@@ -67,7 +103,7 @@ def _running_sum(values: NDArray[Any], rate_hz: float) -> NDArray[np.complex128]
     return np.concatenate((np.zeros(1, np.complex128), np.cumsum(values, dtype=np.complex128))) / rate_hz
 
 
-def _log_bessel(x: Floats) -> Floats:
+def log_bessel(x: Floats) -> Floats:
     """log I₀(x): the polynomial of Abramowitz and Stegun 9.8.1 for small x, the asymptotic series 9.7.1 for large."""
     t = np.minimum(x / 3.75, 0.8) ** 2
     power = np.full_like(t, _BESSEL[0])
