@@ -99,3 +99,21 @@ def test_nothing_is_no_recording() -> None:
     edges = edges_of_samples([], RATE)
     assert edges.times_us.size == 0
     assert edges.end_us == 0.0
+
+
+def test_edges_lie_as_close_as_noise_lets_them(rng: np.random.Generator) -> None:
+    """A converter lets through what is below half of its rate; at 25 dB the bound is 0.93 µs a duration at 44.1 kHz."""
+    rate, reach = 44_100, 64
+    places = np.linspace(-reach, reach, 40 * reach + 1)
+    risen = np.cumsum(np.sinc(0.92 * places))
+    off = []
+    for _ in range(12):
+        signed = np.concatenate(([-IDLE_US - rng.uniform(0, 40)], record(nec(0x5B, 0x16), rng, jitter_us=3)))
+        edges = np.cumsum(np.abs(signed)) * rate / 1e6
+        edges = edges[: edges.size // 2 * 2]
+        samples = np.arange(int(edges[-1]) + rate // 4)
+        line = np.full(samples.size, -1.0)
+        for at, edge in enumerate(edges):
+            line += (-1) ** at * 2 * np.interp(samples - edge, places, risen / risen[-1])
+        off.append(found(line + rng.normal(0, 10 ** (-25 / 20), line.size), rate) - np.diff(edges) * 1e6 / rate)
+    assert float(np.std(off)) < 1.45

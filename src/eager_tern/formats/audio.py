@@ -28,6 +28,7 @@ LOWEST_CARRIER_HZ = 20_000.0
 LARGEST_NOISE = 16.0  # standard deviations from end to end, where it is not as loud at all frequencies
 LEAST_CARRIER = 0.2  # of half the swing: the edges of a stripped line hold less of any frequency up there
 BLOCK, SMALL_BLOCK = 1 << 19, 1 << 12  # samples read at a time
+EDGE = 1.5  # samples to either side
 WRITTEN_RATE_HZ = 48_000
 REST_S = 0.05
 SWING = 0.6
@@ -180,7 +181,7 @@ def _cut_short(path: Path) -> tuple[str, ...]:
 def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     """The line at 48 kHz, 16 bits, low at rest.
 
-    Each edge is a ramp two samples long, so that interpolation between the samples gives its place back.
+    Each edge rises as half a sine within three samples, so that interpolation between them gives its place back.
     """
     import soundfile
 
@@ -190,12 +191,13 @@ def write(path: Path, pulses: Pulses, notes: Sequence[Note] = ()) -> None:
     nearest = np.rint(edges).astype(np.intp)
     steps = np.zeros(size + 4)
     signs = 1.0 - 2.0 * (np.arange(edges.size) % 2)
-    np.add.at(steps, np.minimum(nearest + 2, steps.size - 1), signs)
+    np.add.at(steps, np.minimum(nearest + 3, steps.size - 1), signs)
     line = np.cumsum(steps)
-    for shift in (-1, 0, 1):  # the samples the ramp passes through
+    for shift in range(-2, 3):  # the samples the edge passes through
         at = nearest + shift
         inside = at >= 0
-        np.add.at(line, at[inside], (signs * np.clip((at - edges + 1) / 2, 0.0, 1.0))[inside])
+        risen = (1 + np.sin(np.pi / 2 * np.clip((at - edges) / EDGE, -1.0, 1.0))) / 2
+        np.add.at(line, at[inside], (signs * risen)[inside])
     try:
         soundfile.write(str(path), (line[:size] * 2 - 1) * SWING, rate, subtype="PCM_16")
     except soundfile.LibsndfileError as error:
