@@ -19,6 +19,8 @@ SHAPE = CodeShape(ZERO, ONE, (300.0, 400.0), trailer=(1.0,), bits=24)
 class Levels:
     """Evidence of a line of which each cell of a unit says what was sent, with as much noise as its nats allow for."""
 
+    space_is_sent = False
+
     def __init__(self, signed: list[float], start_us: float, rng: np.random.Generator, nats: float) -> None:
         cells = np.concatenate([np.full(round(abs(d) / UNIT), np.sign(d)) for d in signed])
         self.per_us = (nats * cells + np.sqrt(nats) * rng.normal(size=cells.size)) / UNIT

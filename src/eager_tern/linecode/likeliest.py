@@ -145,9 +145,11 @@ class _Search:
         self.rest_before, self.rest_behind = self._rests()
 
     def _rests(self) -> tuple[Floats, Floats]:
-        """How much speaks for a line at rest before a frame that begins at each time, and behind the trailer of one
-        whose bits end there: two tones may begin and end with the lower one, which is no bit.
+        """How much speaks for a tone before a frame that begins at each time, and behind the trailer of one whose bits
+        end there: two tones may begin and end with the lower one, which is no bit.
         """
+        if not self._evidence.space_is_sent:
+            return np.zeros_like(self._times), np.zeros_like(self._times)
         blocks = -(-self.columns // STEPS)
         of_unit = np.zeros((self.units.size, blocks, STEPS))
         of_unit.reshape(self.units.size, -1)[:, : self.columns] = self._stretch(-1.0)

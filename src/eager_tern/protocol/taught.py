@@ -70,8 +70,6 @@ def taught_of_each_shape(frames: Sequence[Frame]) -> dict[Shape, Taught]:
     for frame in frames:
         if is_of_no_sheet(frame) and not frame.mended and reads_well(frame.readings):
             clear.setdefault(frame.reading.shape, []).append(frame)
-    if len(clear) < 2:
-        return {}
     return {shape: Taught(sheets_of(alike, 1)) for shape, alike in clear.items()}
 
 

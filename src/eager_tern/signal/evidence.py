@@ -18,7 +18,13 @@ _BESSEL = (0.0045813, 0.0360768, 0.2659732, 1.2067492, 3.0899424, 3.5156229, 1.0
 
 
 class Evidence(Protocol):
-    """Log likelihood ratios (natural) of stretches, against nothing being sent; any shape of times in µs."""
+    """Log likelihood ratios (natural) of stretches, against nothing being sent; any shape of times in µs.
+
+    ``space_is_sent``: a space is a tone of its own, which may be sent before a frame and behind it, too.
+    """
+
+    @property
+    def space_is_sent(self) -> bool: ...
 
     def mark(self, first_us: Floats, last_us: Floats) -> Floats: ...
 
@@ -38,6 +44,10 @@ class RadioEvidence:
         turn = 2j * np.pi * burst.deviation_hz / burst.rate_hz * np.arange(burst.values.size)
         self._high = _running_sum(burst.values * np.exp(-turn), burst.rate_hz)
         self._low = _running_sum(burst.values * np.exp(turn), burst.rate_hz) if burst.deviation_hz else None
+
+    @property
+    def space_is_sent(self) -> bool:
+        return self._low is not None
 
     def fitted(self, pulses: Pulses) -> RadioEvidence:
         """The same with the tones and the amplitude that some pulses have: those of a burst are rough in noise."""
@@ -124,6 +134,7 @@ class LineEvidence:
     ``cell_us`` is the time after which the line's next error is another one: a quarter of a unit.
     """
 
+    space_is_sent = False
     RIGHT, WRONG = 0.64, -2.3  # log of 0.95 and of 0.05 against a half: a line that is wrong in one cell of twenty
 
     def __init__(self, pulses: Pulses, cell_us: float) -> None:

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import Baseband, Keying
+from eager_tern.signal.crossings import crossing_places
 from eager_tern.signal.order import median
-from eager_tern.signal.threshold import crossing_places
 from eager_tern.signal.values import NO_PULSES, Floats, Pulses, in_one_row
 
 CLEAR = 25.0  # energy over noise density that makes a pulse's ends clear
