@@ -155,9 +155,10 @@ def _in_shapes_of_others(line: Line, bursts: Sequence[Span], explained: Sequence
 
     A symbol that stands once in a frame may pass for damage, for a sync or for the leader's; others show what it is.
     """
-    if not (asked := _doubtful_bursts(bursts, [frame for each in best_set(explained) for frame in each.frames])):
+    best = [frame for each in best_set(explained) for frame in each.frames]
+    if not (asked := _doubtful_bursts(bursts, best)):
         return []
-    frames = _best_frames(line, explained)
+    frames = _with_ends_and_sections(line, best)
     own = dict[Span, Shape]()  # what a burst is by itself, or with others, shows nothing new
     for frame, touched in zip(frames, bursts_of_each(bursts, frames), strict=True):
         own |= {bursts[at]: frame.reading.shape for at in touched if frame.last >= bursts[at][1]}
@@ -238,13 +239,12 @@ def _some_of_each(rows: Sequence[Sequence[int]], bursts: Sequence[Span], count: 
 
 def _like_others(line: Line, spans: Sequence[Span], explained: Sequence[Candidate]) -> list[Candidate]:
     """The bursts that clearly are frames like those already read; they need no further search."""
-    return _as_taught(line, spans, taught_by(_best_frames(line, explained)))
+    best = [frame for each in best_set(explained) for frame in each.frames]
+    return _as_taught(line, spans, taught_by(_with_ends_and_sections(line, best)))
 
 
-def _best_frames(line: Line, explained: Sequence[Candidate]) -> list[Frame]:
-    """The frames of the best explanations, sections of one frame joined."""
-    found = with_end_bits(line.pulses, [frame for each in best_set(explained) for frame in each.frames])
-    return with_sections(line.pulses, found)
+def _with_ends_and_sections(line: Line, frames: list[Frame]) -> list[Frame]:
+    return with_sections(line.pulses, with_end_bits(line.pulses, frames))
 
 
 def _as_taught(line: Line, spans: Sequence[Span], taught: Taught) -> list[Candidate]:

@@ -34,8 +34,7 @@ class Evidence(Protocol):
 class RadioEvidence:
     """Of a burst whose timing is known but not its phase.
 
-    A stretch of T seconds with energy A²T, whose samples add up to S, is exp(−A²T/N₀)·I₀(2A|S|/N₀) times as probable
-    with the carrier as without (Turin 1960, "An introduction to matched filters"). In two tones the space is a tone.
+    In two tones the space is a tone, too.
     """
 
     def __init__(self, burst: Baseband) -> None:
@@ -95,11 +94,11 @@ class RadioEvidence:
         level, noise = self._burst.level, self._burst.noise
         first, length = np.asarray(first_us), np.asarray(last_us) - np.asarray(first_us)
         pieces = max(1, int(np.ceil(float(length.max(initial=0.0)) / LONGEST_COHERENT_US)))
-        score = -(level**2) / noise * length / 1e6
+        score = np.zeros(())
         before = self._at(sums, first)
         for i in range(pieces):
             after = self._at(sums, first + length * ((i + 1) / pieces))
-            score = score + log_bessel(2 * level / noise * np.abs(after - before))
+            score = score + tone_nats(np.abs(after - before), length / 1e6 / pieces, level, noise)
             before = after
         return np.asarray(score)
 
@@ -113,7 +112,16 @@ def _running_sum(values: NDArray[Any], rate_hz: float) -> NDArray[np.complex128]
     return np.concatenate((np.zeros(1, np.complex128), np.cumsum(values, dtype=np.complex128))) / rate_hz
 
 
-def log_bessel(x: Floats) -> Floats:
+def tone_nats(sums: Floats, seconds: Floats | float, level: float, noise: float) -> Floats:
+    """Log likelihood ratios of stretches with a carrier of unknown phase beside those with noise alone.
+
+    One of T seconds with energy A²T, whose samples add up to S, is exp(−A²T/N₀)·I₀(2A|S|/N₀) times as probable with the
+    carrier as without (Turin 1960, "An introduction to matched filters"). ``sums`` are |S| (amplitude by seconds).
+    """
+    return _log_bessel(2 * level / noise * sums) - level**2 / noise * seconds
+
+
+def _log_bessel(x: Floats) -> Floats:
     """log I₀(x): the polynomial of Abramowitz and Stegun 9.8.1 for small x, the asymptotic series 9.7.1 for large."""
     t = np.minimum(x / 3.75, 0.8) ** 2
     power = np.full_like(t, _BESSEL[0])

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.signal.baseband import level_of, turning
-from eager_tern.signal.evidence import log_bessel
+from eager_tern.signal.evidence import tone_nats
 from eager_tern.signal.values import Floats
 
 ENVELOPES_S = 300e-6, 90e-6  # of two tones: the longer one for weak signals, the shorter for fast ones
@@ -46,10 +46,9 @@ def are_two_tones(samples: NDArray[Any], rate_hz: float, one_hz: float, other_hz
     if max(levels) ** 2 * seconds > FAINT * noise:
         return False
     one, other = (
-        log_bessel(2 * level * np.sqrt(_powers_at(samples, rate_hz, tone, step, shifts)) * seconds / noise)
-        - level**2 * seconds / noise
+        tone_nats(np.sqrt(_powers_at(samples, rate_hz, tone, step, shifts)) * seconds, seconds, level, noise)
         for tone, level in zip((one_hz, other_hz), levels, strict=True)
-    )  # as in RadioEvidence
+    )
     either = np.logaddexp(np.logaddexp(one, other) + np.log(EITHER_TONE), np.log(NO_TONE))
     each_for_itself = np.logaddexp(one, 0.0) + np.logaddexp(other, 0.0) - 2 * np.log(2)
     return float((either - each_for_itself).sum()) / PHASES > FEWEST_NATS
