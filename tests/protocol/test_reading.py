@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -231,3 +233,10 @@ def test_a_press_is_told_by_its_repeats_however_far_apart_its_sheet_says_they_ar
     signed = np.array([*press[:-1], -700_000.0, *press])
     take = read_pulses(pulses_from_signed(signed), (sheet,))
     assert len(take.presses) == presses
+
+
+def test_what_a_long_take_has_many_of_is_not_tracked_by_the_garbage_collector(rng: np.random.Generator) -> None:
+    take = read_pulses(pulses_from_signed(np.array(evening(rng, 3).signed)), library())
+    frames = [frame for press in take.presses for frame in press.frames]
+    values = [*take.presses, *frames, *(r for f in frames for r in f.readings), *(f.reading.clock for f in frames)]
+    assert not any(map(gc.is_tracked, values))

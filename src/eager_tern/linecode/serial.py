@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from itertools import pairwise
+from math import gcd
 
 import numpy as np
 from msgspec import Struct
@@ -44,7 +46,7 @@ USUAL: dict[Framing, float] = {
 }
 
 
-class Characters(Struct, frozen=True):
+class Characters(Struct, frozen=True, gc=False):
     """Data bits in the order sent, and where each stands."""
 
     bits: Bits
@@ -188,33 +190,38 @@ def told_by_framing(line: LineReading) -> float:
     assert line.framing is not None
     data, parity, stop = line.framing
     length, unit = character_length(line.framing), line.clock.unit_us
-    starts = line.bit_spans_us[::data, 0] / unit - 1
-    rests = np.diff(starts) - length
-    rests_in_bits = np.rint(rests).astype(int)
-    at_once = rests_in_bits == (rests_in_bits[0] if len(set(rests_in_bits.tolist())) == 1 else 0)
-    whole = np.abs(rests - rests_in_bits) < WHOLE
-    characters = line.bits.reshape(-1, data)
-    said = 1 + int((characters[1:] != characters[:-1]).any(axis=1).sum())  # what runs in says the same again and again
+    starts = (line.bit_spans_us[::data, 0] / unit - 1).tolist()
+    rests = [following - start - length for start, following in pairwise(starts)]
+    in_bits = list(map(round, rests))
+    at_once = in_bits[0] if len(set(in_bits)) == 1 else 0
+    sent = [line.bits[at : at + data].tobytes() for at in range(0, line.bits.size, data)]
+    said = 1 + sum(one != other for one, other in pairwise(sent))  # what runs in says the same again and again
     nats = LN2 * ((said - 1) * stop + said * (parity != "none"))
-    nats += float(np.where(at_once, AT_ONCE, np.where(whole, WHOLE_REST, OTHER_REST)).sum())
-    if whole.all():
-        lengths = _run_lengths(line, rests_in_bits)
-        in_bits = LN2 * float(starts[-1] - starts[0] + length)
-        kinds = np.unique(lengths).size
-        in_lengths = lengths.size * np.log(kinds) + kinds * PRICE_OF_LENGTH
-        nats -= max(in_bits * (1 - 1 / int(np.gcd.reduce(lengths))), in_bits - in_lengths, 0.0)
+    are_whole = True
+    for rest, bits in zip(rests, in_bits, strict=True):
+        is_whole = abs(rest - bits) < WHOLE
+        are_whole &= is_whole
+        nats += AT_ONCE if bits == at_once else WHOLE_REST if is_whole else OTHER_REST
+    if are_whole:
+        lengths = _run_lengths(sent, line.framing, in_bits)
+        all_bits = LN2 * (starts[-1] - starts[0] + length)
+        kinds = len(set(lengths))
+        in_lengths = len(lengths) * np.log(kinds) + kinds * PRICE_OF_LENGTH
+        nats -= max(all_bits * (1 - 1 / gcd(*lengths)), all_bits - in_lengths, 0.0)
     return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
 
 
-def _run_lengths(line: LineReading, rests: NDArray[np.intp]) -> NDArray[np.intp]:
+def _run_lengths(sent: Sequence[bytes], framing: Framing, rests: Sequence[int]) -> list[int]:
     """How many bits each mark and space lasts, from the first start bit to the last mark."""
-    assert line.framing is not None
-    levels = character_levels(line.bits, line.framing)
-    count, length = levels.shape
-    starts = length * np.arange(count) + np.concatenate(([0], np.cumsum(np.maximum(rests, 0))))
-    is_mark = np.zeros(starts[-1] + length + 2, bool)  # with a space before and behind
-    is_mark[1 + starts[:, None] + np.arange(length)] = levels
-    return np.diff(np.flatnonzero(np.diff(is_mark)))
+    rested = zip(sent, [*rests, 0], strict=True)
+    levels = b"".join(_levels_of(character, framing) + bytes(max(rest, 0)) for character, rest in rested)
+    lengths: list[int] = np.diff(np.flatnonzero(np.diff(np.frombuffer(b"\0" + levels, np.bool_)))).tolist()
+    return lengths
+
+
+@lru_cache(maxsize=1024)  # the same characters come again and again
+def _levels_of(character: bytes, framing: Framing) -> bytes:
+    return character_levels(np.frombuffer(character, np.uint8), framing).tobytes()
 
 
 def framing_of_all(frames: Sequence[Mapping[Framing, LineReading]]) -> tuple[Framing, float] | None:

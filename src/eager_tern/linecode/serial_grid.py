@@ -25,7 +25,7 @@ FIRST_PULSES = 40  # of a row, of which a clock is found that is fine enough for
 CLOSER = np.linspace(-2.0, 2.0, 9)  # units by which the last edge may then be off
 
 
-class CharacterGrid(Struct, frozen=True):
+class CharacterGrid(Struct, frozen=True, gc=False):
     """Pulses as characters of ``levels.shape[1]`` bits: ``levels`` are True in a mark, ``starts_us`` the start bits.
 
     ``expected_us`` is NaN for the silence between characters.

@@ -33,7 +33,7 @@ def bits_of_text(text: str) -> Bits:
     return np.frombuffer(text.encode("ascii"), np.uint8) - ord("0")
 
 
-class Clock(Struct, frozen=True):
+class Clock(Struct, frozen=True, gc=False):
     """The ruler laid on a frame.
 
     A mark of k units lasts k·unit + excess, a space k·unit − excess (µs). ``rms_us`` is what remains between the
@@ -45,7 +45,7 @@ class Clock(Struct, frozen=True):
     rms_us: float
 
 
-class LineReading(Struct, frozen=True):
+class LineReading(Struct, frozen=True, gc=False):
     """One hypothesis about a frame's line code.
 
     ``bits`` has shape (n,); ``bit_spans_us`` shape (n, 2): start and end of each bit, from the frame's first edge.

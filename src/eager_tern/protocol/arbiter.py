@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from eager_tern.protocol.presses import Frame, with_confidence
 
 
-class Candidate(Struct, frozen=True):
+class Candidate(Struct, frozen=True, gc=False):
     """One way to explain the pulses from mark ``first`` to mark ``last``: the frames there, and the evidence for
     all.
     """

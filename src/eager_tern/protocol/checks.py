@@ -12,7 +12,7 @@ from eager_tern.protocol.schema import Check
 Numbers = NDArray[np.int64]  # one for each frame
 
 
-class CheckResult(Struct, frozen=True):
+class CheckResult(Struct, frozen=True, gc=False):
     """``width`` bits held by accident would be one in 2**width."""
 
     name: str

@@ -190,7 +190,7 @@ class ListField(Strict, frozen=True):
 
     def read(self, bits: Bits) -> tuple[int, ...]:
         rows = bits[: bits.size // self.width * self.width].reshape(-1, self.width).astype(int)
-        return tuple(int(v) for v in (rows << range(self.width)).sum(axis=1))
+        return tuple((rows << range(self.width)).sum(axis=1).tolist())
 
 
 def value_of(text: str) -> int | float | str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from eager_tern.signal.values import Floats
 
 
-class Laid(Struct, frozen=True):
+class Laid(Struct, frozen=True, gc=False):
     """``rows`` are the frames it could be laid on; everything else has one entry for each of them.
 
     ``units_us``, ``excesses_us`` and ``rms_us`` have shape (rows,), ``bits`` (as sent) (rows, bits), ``bit_spans_us``

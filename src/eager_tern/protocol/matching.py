@@ -28,7 +28,7 @@ from eager_tern.signal.values import Floats
 OUT_OF_PLACE = 0.9  # of a unit: no late edge is off as far
 
 
-class Match(Struct, frozen=True):
+class Match(Struct, frozen=True, gc=False):
     """A frame read by a sheet. ``bits`` are as sent, ``meant`` without what this kind of frame inverts.
     ``bit_spans_us`` shape (n, 2), ``expected_us`` shape (pulses,).
 

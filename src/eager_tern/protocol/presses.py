@@ -16,7 +16,7 @@ from eager_tern.signal.values import Pulses
 LEAST_CONFIDENCE = 1e-3  # of a reading that makes a frame a repeat
 
 
-class Frame(Struct, frozen=True):
+class Frame(Struct, frozen=True, gc=False):
     """A frame with its readings. ``first`` and ``last`` are the indices of its marks in the take's pulses.
 
     ``pulses`` are as measured. Where they could not be read as they are, ``mended`` says in words what was done, and
@@ -66,7 +66,7 @@ def at_most(frame: Frame, confidence: float) -> Frame:
     return with_confidence(frame, min(frame.reading.confidence, confidence))
 
 
-class Press(Struct, frozen=True):
+class Press(Struct, frozen=True, gc=False):
     """A frame and its repeats, shape of a hold. ``first_missed``: only repeats were caught, so the code is unknown."""
 
     frames: tuple[Frame, ...]

@@ -31,7 +31,7 @@ BEYOND = 0.9  # confidence at most in a value that the sheet was not found out w
 Shape = tuple[Code, int, tuple[int, ...]]  # line code, bits, bits of each section
 
 
-class Reading(Struct, frozen=True):
+class Reading(Struct, frozen=True, gc=False):
     """One interpretation of a frame. ``protocol`` is a sheet's id or "unknown"; ``sheet`` is the one it was read by.
 
     ``symbol_bits`` are sent together, as in ``LineReading``. ``gaps`` are the pulses between the sections of a frame
