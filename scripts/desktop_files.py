@@ -14,7 +14,7 @@ from PyQt6.QtGui import QGuiApplication, QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 
 from eager_tern import __version__
-from eager_tern.cli import ABOUT, app
+from eager_tern.cli.app import ABOUT, app
 
 SIZES = (16, 24, 32, 48, 64, 128, 256)
 MAN = "man/man1/eager-tern.1"

@@ -11,7 +11,7 @@ import pytest
 from click.testing import CliRunner, Result
 
 from eager_tern import __version__
-from eager_tern.cli import app
+from eager_tern.cli.app import app
 from eager_tern.demo.gadgets import GADGETS
 from eager_tern.errors import InputError
 from eager_tern.intake import recording

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
-from eager_tern.cli import app
+from eager_tern.cli.app import app
 from eager_tern.compare.labels import parse_labels
 from eager_tern.errors import InputError
 from eager_tern.formats.registry import write_pulses

@@ -13,7 +13,8 @@ import pytest
 from click.testing import CliRunner
 from msgspec.structs import replace
 
-from eager_tern.cli import EXPORTS, app
+from eager_tern.cli.app import app
+from eager_tern.cli.files import EXPORTS
 from eager_tern.errors import InputError
 from eager_tern.export.keys import ExportedKey
 from eager_tern.export.payloads import TEMPLATES, payloads

@@ -15,7 +15,7 @@ import pytest
 from click.testing import CliRunner
 
 from eager_tern.casebook.store import Casebook
-from eager_tern.cli import app
+from eager_tern.cli.app import app
 from eager_tern.formats.registry import write_pulses
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library

@@ -1,0 +1,1 @@
+"""The ``eager-tern`` command: everything the window can do, without a window."""
