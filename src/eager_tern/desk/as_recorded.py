@@ -20,8 +20,7 @@ from eager_tern.formats import audio
 from eager_tern.session.session import Session
 from eager_tern.session.words import frequency
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand
-from eager_tern.signal.threshold import Values
-from eager_tern.signal.values import Polarity
+from eager_tern.signal.values import Levels, Polarity
 from eager_tern.texts import tr
 
 SIDE, HEIGHT, BAND = 18, 74, 5
@@ -162,7 +161,7 @@ class AsRecorded(QWidget):
         """The samples, if they are still where they were read from."""
         frame = self._session.frame_pulses(press)
         start, length = frame.start_us, min(frame.duration_us, MOST_US)
-        values: Values = np.empty(0, np.float32)
+        values: Levels = np.empty(0, np.float32)
         if take.format == "audio" and take.path and Path(take.path).is_file():
             try:
                 values, _, _ = audio.samples_between(

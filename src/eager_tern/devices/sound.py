@@ -14,7 +14,7 @@ from msgspec import Struct
 from eager_tern.devices.serial_port import Port, Received
 from eager_tern.errors import InputError
 from eager_tern.signal.following import LineFollower, block_size
-from eager_tern.signal.threshold import Values
+from eager_tern.signal.values import Levels
 
 CARD, PLAY = "sound:", "play:"  # what their ids begin with
 RATE_HZ = 48_000
@@ -63,7 +63,7 @@ class SoundInput(Struct):
     """An open input. ``poll`` waits for the next block of samples."""
 
     device: str
-    _next: Callable[[], tuple[Values, bool]]
+    _next: Callable[[], tuple[Levels, bool]]
     _end: Callable[[], None]
     _line: LineFollower
     _said: set[str]
@@ -92,7 +92,7 @@ class SoundInput(Struct):
         self._end()
 
 
-Source = tuple[Callable[[], tuple[Values, bool]], Callable[[], None], float]
+Source = tuple[Callable[[], tuple[Levels, bool]], Callable[[], None], float]
 
 
 def _listening(name: str) -> Source:
@@ -106,7 +106,7 @@ def _listening(name: str) -> Source:
     except (sounddevice.PortAudioError, ValueError) as error:
         raise InputError(CARD + name, f"cannot be opened ({str(error).split('[')[0].strip()})") from None
 
-    def read() -> tuple[Values, bool]:
+    def read() -> tuple[Levels, bool]:
         try:
             values, lost = stream.read(size)
         except sounddevice.PortAudioError:
@@ -127,7 +127,7 @@ def _playing(path: Path, speed: float) -> Source:
     began, played = time.monotonic(), 0
     ended = False
 
-    def read() -> tuple[Values, bool]:
+    def read() -> tuple[Levels, bool]:
         nonlocal played, ended
         if ended:
             raise InputError(path, "has been played to its end")

@@ -19,8 +19,8 @@ from eager_tern.signal.order import median
 from eager_tern.signal.quality import CLIPS, clips
 from eager_tern.signal.radio import Transmission, find_transmissions
 from eager_tern.signal.recording import Recording
-from eager_tern.signal.threshold import ThresholdSettings, Values, edges_of_samples
-from eager_tern.signal.values import Pulses
+from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
+from eager_tern.signal.values import Levels, Pulses
 
 FASTEST_WITHOUT_CARRIER_HZ = 96_001  # sampled faster, a recording may hold the unstripped carrier
 FASTEST_HZ = 50_000_000  # of a line's recording: more is a damaged header
@@ -84,7 +84,7 @@ def _of_line(
         return Capture(str(path), FORMAT.name, channel, info.samplerate, edges, warnings=found)
 
 
-def samples_between(path: Path, channel: int, from_us: float, to_us: float) -> tuple[Values, float, float]:
+def samples_between(path: Path, channel: int, from_us: float, to_us: float) -> tuple[Levels, float, float]:
     """The samples of a stretch of time, their rate, and the time of the first. Raises InputError."""
     import soundfile
 
@@ -108,7 +108,7 @@ def _with_carrier(path: Path, info: Any, channel: int, warnings: tuple[str, ...]
     with soundfile.SoundFile(str(path)) as file:
         swing = [np.inf, -np.inf]
 
-        def part(first: int, last: int) -> Values:
+        def part(first: int, last: int) -> Levels:
             file.seek(first)
             values = np.ascontiguousarray(file.read(last - first, dtype="float32", always_2d=True)[:, channel])
             if values.size:
@@ -142,7 +142,7 @@ def _buried(found: Transmission, rate_hz: float, swing: float) -> bool:
     return median([burst.level**2 for burst in found.bursts]) < noise and swing < LARGEST_NOISE * noise**0.5
 
 
-def _blocks(file: Any, channel: int, wrong: list[str]) -> Iterator[Values]:
+def _blocks(file: Any, channel: int, wrong: list[str]) -> Iterator[Levels]:
     import soundfile
 
     size, at = BLOCK, 0

@@ -20,23 +20,12 @@ from msgspec import Struct, field
 
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import PassageRead
-from eager_tern.child import Child
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
 from eager_tern.intake.keeping import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
-from eager_tern.intake.reading_process import (
-    Answer,
-    BeginTake,
-    Fed,
-    Feed,
-    FileEnd,
-    ReadFile,
-    Request,
-    TakeFound,
-    Turned,
-    serve,
-)
+from eager_tern.intake.readers import Reader, Readers
+from eager_tern.intake.reading_process import Answer, BeginTake, Fed, Feed, FileEnd, ReadFile, TakeFound, Turned
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.take import LOOK_PULSES
 from eager_tern.signal.assumed import SURE_GAP_US
@@ -49,7 +38,6 @@ FLUSH_S = 0.1  # how often what is heard goes to disk: well within the second th
 RETRY_S = 1.0  # how often a disk that refused is asked again
 TOLD_TOGETHER = 200  # presses in one piece of news: a window takes them in within some ten milliseconds
 MOST_WAITING = 2_000_000  # durations not read yet, 16 MB: beyond, they are read from the disk when the take has ended
-MOST_IDLE = 2  # readers kept for the next work
 LAST_WAIT_S = (
     1.0  # for what is being read when the service is closed; the rest is read when the casebook is next opened
 )
@@ -68,23 +56,13 @@ class FileToRead(Struct, frozen=True):
     replaces: int | None = None
 
 
-class _Reader(Struct):
-    """A reading process, whose answers come to the service's own thread. What it is asked waits in ``asked``: a process
-    that is only starting, or busy, takes nothing, and the service waits for nobody.
-    """
-
-    child: Child
-    answered: Callable[[Answer | None], None]
-    asked: SimpleQueue[Request | None] = field(default_factory=SimpleQueue)
-
-
 class _Live(Struct):
     """A take that is being recorded, or was and is not read to its end."""
 
     take_id: int
     gadget_id: int
     sheets: Sequence[Sheet]
-    reader: _Reader
+    reader: Reader
     unsaved: list[Floats] = field(default_factory=list)
     waiting: list[Floats] = field(default_factory=list)  # on disk, not yet given to the reader
     waiting_size: int = 0
@@ -102,7 +80,7 @@ class _Job(Struct):
 
     number: int
     gadget_id: int
-    reader: _Reader
+    reader: Reader
     sheets: Sequence[Sheet]
     files: deque[FileToRead] = field(default_factory=deque)
     takes: deque[int] = field(default_factory=deque)
@@ -128,7 +106,7 @@ class CaptureService:
         self._casebook = casebook
         self._tell = tell
         self._inbox: SimpleQueue[Callable[[], None]] = SimpleQueue()
-        self._idle: list[_Reader] = []
+        self._readers = Readers(self._inbox.put)
         self._live: _Live | None = None
         self._finishing: list[_Live] = []
         self._jobs: dict[int, _Job] = {}
@@ -232,9 +210,10 @@ class CaptureService:
         for live in [*self._finishing, *([self._live] if self._live is not None else [])]:
             if live.unsaved:
                 self._left.append((live.take_id, np.concatenate(live.unsaved)))
-            self._end_reader(live.reader)
-        for reader in [*self._idle, *(job.reader for job in self._jobs.values())]:
-            self._end_reader(reader)
+            self._readers.end(live.reader)
+        for job in self._jobs.values():
+            self._readers.end(job.reader)
+        self._readers.end_idle()
         self._book.close()
 
     def _look_after_the_file(self) -> None:
@@ -244,48 +223,12 @@ class CaptureService:
         if not self._jobs and self._live is None:
             self._book.tidy()
 
-    # Readers
-
-    def _reader(self) -> _Reader:
-        if self._idle:
-            return self._idle.pop()
-        child = Child(serve)
-        reader = _Reader(child, lambda _: None)
-        Thread(target=self._pass_on, args=(reader,), name="answers", daemon=True).start()
-        Thread(target=_ask_in_turn, args=(reader,), name="questions", daemon=True).start()
-        return reader
-
-    def _pass_on(self, reader: _Reader) -> None:
-        """Bring a reader's answers to the service's thread; None when there will be no more."""
-        answer: Answer | None = None
-        while True:
-            try:
-                answer = reader.child.connection.recv()
-            except (EOFError, OSError, TypeError):
-                answer = None
-            self._inbox.put(lambda answer=answer: reader.answered(answer))  # type: ignore[misc]
-            if answer is None:
-                return
-
-    def _give_back(self, reader: _Reader) -> None:
-        """Keep a reader for the next work: a new one takes half a second to start."""
-        if len(self._idle) >= MOST_IDLE:
-            self._end_reader(reader)
-        else:
-            reader.answered = lambda _: None
-            self._idle.append(reader)
-
-    def _end_reader(self, reader: _Reader) -> None:
-        reader.answered = lambda _: None
-        reader.asked.put(None)
-        reader.child.end()
-
     # A live take
 
     def _begin(self, gadget_id: int, source: str, sheets: Sequence[Sheet], started_at: float) -> None:
         self._end()
         take_id = self._book.add_take(gadget_id, source, "recorder", started_at=started_at, read_whole=False)
-        live = self._live = _Live(take_id, gadget_id, sheets, self._reader())
+        live = self._live = _Live(take_id, gadget_id, sheets, self._readers.take())
         live.reader.answered = lambda answer: self._answer_live(live, answer)
         live.reader.asked.put(BeginTake(sheets, GapSettings(), at_once=True))
         self._tell(TakeBegun(take_id, gadget_id, live=True))
@@ -406,11 +349,11 @@ class CaptureService:
                 self._feed(live)
                 self._finish_live(live)
             case None:
-                self._end_reader(live.reader)
+                self._readers.end(live.reader)
                 if live is self._live:
                     live.behind = True
                     live.reading = False
-                    live.reader = self._reader()
+                    live.reader = self._readers.take()
                     live.reader.answered = lambda answer: self._answer_live(live, answer)
                     self._tell(Trouble("The process that reads has ended; this take is read when it is over."))
                 elif live in self._finishing:
@@ -421,7 +364,7 @@ class CaptureService:
         if live not in self._finishing or not live.last_fed or live.reading or live.unkept:
             return
         self._finishing.remove(live)
-        self._give_back(live.reader)
+        self._readers.give_back(live.reader)
         if live.behind:
             self._begin_job(next(self._numbers), live.gadget_id, live.sheets, takes=(live.take_id,))
             return
@@ -445,7 +388,7 @@ class CaptureService:
         files: Sequence[FileToRead] = (),
         takes: Sequence[int] = (),
     ) -> None:
-        job = _Job(number, gadget_id, self._reader(), sheets, deque(files), deque(takes), len(files) + len(takes))
+        job = _Job(number, gadget_id, self._readers.take(), sheets, deque(files), deque(takes), len(files) + len(takes))
         job.reader.answered = lambda answer: self._answer_job(job, answer)
         self._jobs[number] = job
         self._next(job)
@@ -473,13 +416,13 @@ class CaptureService:
             job.reader.asked.put(Feed(signed_from_start(job.pulses), ends=True))
         else:
             del self._jobs[job.number]
-            self._give_back(job.reader)
+            self._readers.give_back(job.reader)
             self._tell(JobEnded(job.number))
 
     def _read_running_again(self, live: _Live, sheets: Sequence[Sheet]) -> None:
         """The take that is being recorded, from its beginning, with other sheets."""
-        self._end_reader(live.reader)
-        live.sheets, live.reader = sheets, self._reader()
+        self._readers.end(live.reader)
+        live.sheets, live.reader = sheets, self._readers.take()
         live.reader.answered = lambda answer: self._answer_live(live, answer)
         live.reader.asked.put(BeginTake(sheets, GapSettings(), at_once=True))
         signed = self._book.take_durations(live.take_id)
@@ -516,8 +459,8 @@ class CaptureService:
                 self._next(job)
             case None:
                 self._tell(Trouble(f"{job.name}: reading it failed; it may be too large for this machine's memory"))
-                self._end_reader(job.reader)
-                job.reader = self._reader()
+                self._readers.end(job.reader)
+                job.reader = self._readers.take()
                 job.reader.answered = lambda answer: self._answer_job(job, answer)
                 job.take_id = None
                 self._next(job)
@@ -548,16 +491,7 @@ class CaptureService:
         job = self._jobs.pop(number, None)
         if job is None:
             return
-        self._end_reader(job.reader)
+        self._readers.end(job.reader)
         if job.take_id is not None and job.file is not None:  # the user wants no more of it
             self._book.set_read_whole(job.take_id, not self._closing)
         self._tell(JobEnded(number, stopped=True))
-
-
-def _ask_in_turn(reader: _Reader) -> None:
-    """Bring what a reader is asked to its process. One that is gone answers so itself."""
-    while (request := reader.asked.get()) is not None:
-        try:
-            reader.child.connection.send(request)
-        except (OSError, ValueError, TypeError):
-            return

@@ -7,9 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.signal.values import Floats
-
-Values = NDArray[np.float32]
+from eager_tern.signal.values import Floats, Levels
 
 SLOWEST_EDGE = 64  # samples
 TAPS = 8  # samples by which a place between two of them is told
@@ -44,12 +42,12 @@ def crossing_places(
     return np.asarray(index - 1 + (before + np.clip(part, 0.0, 1.0)) / STEPS, np.float64)
 
 
-def _between_samples(about: Values, step: NDArray[np.intp]) -> Values:
+def _between_samples(about: Levels, step: NDArray[np.intp]) -> Levels:
     """The line so many steps behind the middle one of some samples, shape (n, TAPS)."""
     return np.asarray(np.einsum("ij,ij->i", about, INTERPOLATION[step]), np.float32)
 
 
-def _interpolation() -> Values:
+def _interpolation() -> Levels:
     """What each of the samples around a place adds to the line there, shape (STEPS + 1, TAPS)."""
     away = np.arange(STEPS + 1)[:, None] / STEPS - np.arange(1 - TAPS // 2, 1 + TAPS // 2)
     window = np.i0(KAISER * np.sqrt(np.maximum(1 - (2 * away / TAPS) ** 2, 0.0))) / np.i0(KAISER)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from eager_tern.signal.quality import CLIPPED
-from eager_tern.signal.threshold import EdgeFollower, Values, block_grain
-from eager_tern.signal.values import Floats
+from eager_tern.signal.threshold import EdgeFollower, block_grain
+from eager_tern.signal.values import Floats, Levels
 
 BLOCK_S = 0.1
 WARM_UP_BLOCKS = 5  # taken as one: what is quiet cannot be told from less
@@ -33,7 +33,7 @@ class LineFollower:
         self._edges = EdgeFollower(rate_hz, history_s=HISTORY_S)
         self._told_us = 0.0
         self._in_mark = False
-        self._first: list[Values] = []
+        self._first: list[Levels] = []
         self._warm = False
         self._noise: list[float] = []  # of each block since the last edge
         self.peak = 0.0  # of the last block, as a part of full scale
@@ -48,7 +48,7 @@ class LineFollower:
         noise = self._noise
         return len(noise) >= QUIET_BLOCKS and noise[-1] > max(GAIN_RISES * noise[1], AUDIBLE) > 0
 
-    def feed(self, samples: Values) -> Floats:
+    def feed(self, samples: Levels) -> Floats:
         """Take a block of ``block_size`` samples; gives signed durations, µs."""
         self.peak = float(np.abs(samples).max(initial=0.0))
         if not self._warm:

@@ -10,9 +10,7 @@ from numpy.typing import NDArray
 
 from eager_tern.signal.crossings import crossing_places
 from eager_tern.signal.phases import evenly_phased
-from eager_tern.signal.values import Edges, Floats
-
-Values = NDArray[np.float32]
+from eager_tern.signal.values import Edges, Floats, Levels
 
 CHUNK_S = 0.3e-3  # the envelope's grain: short enough to lie inside most pulses or gaps
 REACH_S = 1.2e-3  # how far round it the envelope looks: an edge is over in that time, the sag of a level is not
@@ -60,14 +58,14 @@ class EdgeFollower:
         self._reaches = reach, around
         self._margin = around * self._grain
         self._history = max(self._margin, round(history_s * rate_hz / self._grain) * self._grain)
-        self._before: Values = np.empty(0, np.float32)
-        self._current: Values | None = None
+        self._before: Levels = np.empty(0, np.float32)
+        self._current: Levels | None = None
         self._largest = 0.0
         self._high: bool | None = None
         self.starts_high: bool | None = None  # known with the first edge
         self.settled = 0  # samples up to which all edges are told
 
-    def feed(self, block: Values) -> Floats:
+    def feed(self, block: Levels) -> Floats:
         """Take a block in; gives the edges within the block before it, in samples from the start."""
         found = self._edges(block[: self._margin])
         self._current = block
@@ -79,7 +77,7 @@ class EdgeFollower:
         self._current = None
         return found
 
-    def _edges(self, after: Values) -> Floats:
+    def _edges(self, after: Levels) -> Floats:
         block, before = self._current, self._before
         if block is None:
             return np.empty(0)
@@ -102,7 +100,7 @@ class EdgeFollower:
         return found[keep]
 
 
-def edges_of_samples(blocks: Iterable[Values], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
+def edges_of_samples(blocks: Iterable[Levels], rate_hz: float, settings: ThresholdSettings | None = None) -> Edges:
     """Edges of a sampled line, found by an ``EdgeFollower``, so that a long recording needs little memory; where they
     lie between samples is told by all of them together.
     """
@@ -135,7 +133,7 @@ def block_grain(rate_hz: float) -> int:
     return int(1 << max(1, round(float(np.log2(max(CHUNK_S * rate_hz, 2.0))))))
 
 
-def _fold(x: Values, grain: int, pick: np.ufunc) -> Values:
+def _fold(x: Levels, grain: int, pick: np.ufunc) -> Levels:
     """Largest or smallest value of each chunk, by halving: much quicker than a reduction over a short axis."""
     while grain > 1:
         x = pick(x[::2], x[1::2])
@@ -143,7 +141,7 @@ def _fold(x: Values, grain: int, pick: np.ufunc) -> Values:
     return x
 
 
-def _spread(x: Values, reach: int, pick: np.ufunc) -> Values:
+def _spread(x: Levels, reach: int, pick: np.ufunc) -> Levels:
     """Largest or smallest value within ``reach`` chunks on either side, by doubling."""
     padded = np.pad(x, reach, mode="edge")
     width, target = 1, 2 * reach + 1
@@ -154,7 +152,7 @@ def _spread(x: Values, reach: int, pick: np.ufunc) -> Values:
     return padded
 
 
-def _noise(swing: Values, chunk_range: Values) -> float:
+def _noise(swing: Levels, chunk_range: Levels) -> float:
     """The usual range of noise within ``REACH_S``: of the quieter stretches, and no less than the samples' grid."""
     quiet = min(
         float(np.quantile(swing, QUIET_QUANTILE)), REACH_TO_CHUNK * float(np.quantile(chunk_range, QUIET_QUANTILE))
@@ -165,7 +163,7 @@ def _noise(swing: Values, chunk_range: Values) -> float:
     return max(quiet, grid) if float(swing.max()) > 3 * grid else quiet
 
 
-def _never_rests(x: Values, swing: Values) -> bool:
+def _never_rests(x: Levels, swing: Levels) -> bool:
     """Whether a line swings fully all the time, as a radio receiver's that amplifies noise: loudly, or between two
     levels.
 
@@ -183,7 +181,7 @@ def _never_rests(x: Values, swing: Values) -> bool:
 
 
 def _crossings(
-    x: Values, grain: int, reaches: tuple[int, int], largest: float, settings: ThresholdSettings
+    x: Levels, grain: int, reaches: tuple[int, int], largest: float, settings: ThresholdSettings
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_], float]:
     """Positions (in samples of ``x``) and directions of the crossings that pass the dead band.
 
@@ -242,7 +240,7 @@ def _crossings(
     return position[1:], rising[1:], largest
 
 
-def _without_sags(suddenness: Values, rising: NDArray[np.bool_]) -> NDArray[np.intp]:
+def _without_sags(suddenness: Levels, rising: NDArray[np.bool_]) -> NDArray[np.intp]:
     """Which crossings are edges: a level that sags back to where the line stood before an edge crosses the middle
     slowly, and once more before the next edge. Where one that is sudden follows on another of its direction, the
     steepest between them is an edge, too.
@@ -256,7 +254,7 @@ def _without_sags(suddenness: Values, rising: NDArray[np.bool_]) -> NDArray[np.i
     return np.sort(np.concatenate(kept))
 
 
-def _local_steps(step: Values, chunks: NDArray[np.intp]) -> Values:
+def _local_steps(step: Levels, chunks: NDArray[np.intp]) -> Levels:
     """By how much the line changes within two chunks, of which each is one; ``step`` is that from each to the next."""
     padded = np.pad(step, 1, mode="edge") if step.size else np.zeros(2, np.float32)
     return np.maximum(padded[chunks], padded[chunks + 1])

@@ -11,6 +11,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+Levels = NDArray[np.float32]  # of a sampled line, shape (n,)
 Polarity = Literal["mark-low", "mark-high"]
 
 
