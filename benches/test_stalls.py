@@ -125,9 +125,9 @@ def test_reading_everything_again(window: Window, qtbot: QtBot, tmp_path: Path, 
     (tmp_path / "own.toml").write_text(SHEET)
     with no_stalls("reading 1,500 presses again"):
         window.import_files([tmp_path / "own.toml"])
-        wait(qtbot, lambda: not session.reading_again)
+        wait(qtbot, lambda: not session.incoming.reading_again)
         session.undo()
-        wait(qtbot, lambda: not session.reading_again)
+        wait(qtbot, lambda: not session.incoming.reading_again)
 
 
 def test_comparing(window: Window, qtbot: QtBot) -> None:

@@ -73,7 +73,7 @@ def main(folder: Path) -> None:
             time.sleep(0.005)
 
     def settle() -> None:
-        window.session.inbox.settle(lambda: not (window.session.reading_again or window.imports.busy))
+        window.session.inbox.settle(lambda: not (window.session.incoming.reading_again or window.imports.busy))
 
     def shoot(name: str) -> None:
         settle()

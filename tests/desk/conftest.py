@@ -18,7 +18,7 @@ gc.freeze()  # what was imported need not be looked through again
 
 def settle(window: Window) -> None:
     """Wait until nothing is under way in the window's session any more."""
-    window.session.inbox.settle(lambda: not (window.session.reading_again or window.imports.busy))
+    window.session.inbox.settle(lambda: not (window.session.incoming.reading_again or window.imports.busy))
     QApplication.processEvents()
 
 

@@ -38,7 +38,7 @@ from eager_tern.desk.window import Window
 window = Window()
 window.show()
 window.open_casebook(Path(sys.argv[1]))
-window.session.inbox.settle(lambda: not window.session.reading_again)
+window.session.inbox.settle(lambda: not window.session.incoming.reading_again)
 window.session.select((window.session.shown_presses()[0].id,))
 said = []
 for leaf in LEAVES:

@@ -27,7 +27,7 @@ class Room:
 
     def settle(self, until: Callable[[], bool] = lambda: True) -> None:
         """Wait until nothing goes on any more."""
-        self.session.inbox.settle(lambda: not self.session.reading_again and until())
+        self.session.inbox.settle(lambda: not self.session.incoming.reading_again and until())
 
 
 @pytest.fixture

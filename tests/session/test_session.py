@@ -397,5 +397,5 @@ def test_a_session_that_has_nothing_open_does_nothing(tmp_path: Path) -> None:
     session.undo()
     assert session.key_table() == []
     assert session.gadgets() == []
-    assert session.read_files([FileToRead(tmp_path / "a.txt")]) is None
+    assert session.incoming.read_files([FileToRead(tmp_path / "a.txt")]) is None
     session.close()

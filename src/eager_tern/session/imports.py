@@ -48,9 +48,9 @@ class Imports:
     def stop(self) -> None:
         """Read no further; what was found so far stays."""
         self._waiting.clear()
-        self._session.stop_reading_again()
+        self._session.incoming.stop_reading_again()
         if self._job is not None:
-            self._session.stop_job(self._job)
+            self._session.incoming.stop_job(self._job)
 
     def _ask(self, files: list[FileToRead]) -> None:
         if files:
@@ -59,10 +59,10 @@ class Imports:
 
     def _next(self) -> None:
         if self._job is None and self._waiting:
-            self._job = self._session.read_files(self._waiting.popleft())
+            self._job = self._session.incoming.read_files(self._waiting.popleft())
 
     def _tell(self, progress: Progress) -> None:
-        again = self._session.reading_again and progress.job != self._job
+        again = self._session.incoming.reading_again and progress.job != self._job
         words = (
             tr("Reading {name} again …", name=progress.name) if again else tr("Reading {name} …", name=progress.name)
         )
@@ -78,5 +78,5 @@ class Imports:
         if job == self._job:
             self._job = None
             self._next()
-        if self._job is None and not self._session.reading_again:
+        if self._job is None and not self._session.incoming.reading_again:
             self.told.emit("")
