@@ -24,12 +24,16 @@ def read(signed: list[float], rng: np.random.Generator) -> TakeRead:
     return read_pulses(pulses_from_signed(record([-4e5, *signed, -4e5], rng, jitter_us=10)), library())
 
 
-@pytest.mark.parametrize(("words", "bytes_"), [("serial:1200-8N1", 6), ("serial:1200", 6), ("serial", 6)])
-def test_characters_are_read_as_they_are_said_to_be(rng: np.random.Generator, words: str, bytes_: int) -> None:
-    pulses = pulses_from_signed(record([-4e5, *serial([72, 101, 108, 108, 111, 33], 1200)], rng, jitter_us=10))
+@pytest.mark.parametrize(
+    ("words", "baud"),
+    [("serial:1200-8N1", 1200), ("serial:1200", 1200), ("serial", 1200), ("serial:115200-8N1", 115_200)],
+)
+def test_characters_are_read_as_they_are_said_to_be(rng: np.random.Generator, words: str, baud: int) -> None:
+    line = [-4e5, *serial([72, 101, 108, 108, 111, 33], baud)]
+    pulses = pulses_from_signed(record(line, rng, jitter_us=0.01 * 1e6 / baud))
     (frame,) = read_said(pulses, said(words)).frames
     assert frame.reading.protocol == "async-serial"
-    assert len(frame.reading.fields["bytes"]) == bytes_
+    assert len(frame.reading.fields["bytes"]) == 6
     assert serial_words(frame.reading).endswith('8N1 "Hello!"')
 
 

@@ -21,7 +21,7 @@ from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
-SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800])  # baud, of hobby gadgets and their receivers
+SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600])  # baud, of hobby gadgets
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
@@ -32,7 +32,7 @@ AT_ONCE = float(np.log(0.9 / 0.5))  # how a character follows another in most ga
 WHOLE_REST = float(np.log(0.02 / 0.5))  # after some bits, and each time others
 OTHER_REST = 2.0  # after a time that is no number of bits
 WHOLE = 0.2  # of a bit
-UNITS_US = (190.0, 11_000.0)  # 5000 to 100 baud, and a little
+UNITS_US = (95.0, 11_000.0)  # 10,500 to 91 baud: faster than any that a stripped receiver passes, and noise is faster
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
@@ -100,7 +100,7 @@ def _serial_readings(durations: bytes, unit_us: float | None) -> Mapping[Framing
     shortest = float(_shortest(durations_us))
     for part in PARTS if unit_us is None else (shortest / unit_us,):
         unit = shortest / part
-        if not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
+        if unit_us is None and not UNITS_US[0] * 0.8 < unit < UNITS_US[1] * 1.2:
             continue
         if not (clocks := clocks_about(durations_us, unit)):
             continue
