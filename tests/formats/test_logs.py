@@ -60,6 +60,14 @@ def joined(presses: list[Press], glue: str = " ", line: str = "{}") -> str:
     return "\n".join(line.format(glue.join(map(str, press))) for press in presses)
 
 
+def wrapped(presses: list[Press], line: Callable[[int, int, str], str], between: str = "\n") -> str:
+    """Eleven durations a line, each with its number and that of its press; one is left for the last."""
+    return between.join(
+        "\n".join(line(n, at // 11, ", ".join(map(str, press[at : at + 11]))) for at in range(0, len(press), 11))
+        for n, press in enumerate(presses)
+    )
+
+
 def signed(press: Press) -> str:
     return " ".join(f"{us if at % 2 == 0 else -us:+d}" for at, us in enumerate(press))
 
@@ -188,6 +196,14 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "a press a column": lambda p: "up,down\n" + "\n".join(f"{a},{b}" for a, b in zip(*p, strict=True)),
     "ticks in a name": lambda p: "tick_us=4\n" + each(p, lambda _, us: str(round(us / 4)), " ", "\n"),
     "a unit": lambda p: "unit: 10us\n" + each(p, lambda _, us: str(round(us / 10)), ",", "\n"),
+    "words before each line": lambda p: wrapped(p, lambda n, k, us: f"    .word {us}", "\nkey:\n"),
+    "a language of numbered lines": lambda p: wrapped(p, lambda n, k, us: f"{100 + 100 * n + 10 * k} DATA {us}"),
+    "a chat": lambda p: wrapped(p, lambda n, k, us: f"[12:0{n}] nest: {us}"),
+    "a listing of changes": lambda p: wrapped(p, lambda n, k, us: f"+    {us},", "\n@@ -9,0 +9,7 @@\n"),
+    "lines counted before a bar": lambda p: wrapped(p, lambda n, k, us: f"{k + 1:3d}| {us}", "\n\n"),
+    "apostrophes": lambda p: each(p, lambda _, us: f"{us:,}".replace(",", "'"), " ", "\n"),
+    "thousands apart": lambda p: each(p, lambda _, us: f"{us:,}".replace(",", " "), "; ", "\n"),
+    "just before each edge, too": lambda p: of_edges(p, lambda us, level: f"{us - 1},{1 - level}\n{us},{level}"),
     "pairs in braces": lambda p: "\n".join(
         "{" + ",".join(f"{{{a},{b or 0}}}" for a, b in pairs(q)) + "}" for q in p
     ),

@@ -209,14 +209,13 @@ def _coarse(path: Path, step_us: float, warnings: tuple[str, ...]) -> Capture:
 
 def _edge_capture(path: Path, log: _Log) -> Capture:
     warnings = _warnings(log.rows)
-    times = _unwrapped(path, log, log.rows.table[:, log.finest])
+    times, levels = _unwrapped(path, log, log.rows.table[:, log.finest]), log.roles.level
+    turns = np.concatenate(([True], np.diff(levels) != 0))  # some log the level just before an edge, too
+    times, levels = times[turns], levels[turns]
     scale = _scale(log, log.finest, np.diff(times))
     times = times * scale
     if (step := _too_coarse(times, scale)) is not None:
         return _coarse(path, step, warnings)
-    levels = log.roles.level
-    turns = np.concatenate(([True], np.diff(levels) != 0))
-    times, levels = times[turns], levels[turns]
     rests = np.diff(times) > LONGEST_LEADER_MARK_US
     high = levels[:-1] > 0
     resting = np.count_nonzero(rests & high) - np.count_nonzero(rests & ~high)

@@ -36,8 +36,8 @@ COUNTED = {
 DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
 SAID = re.compile(rf"^\s*(?:#|//)|{LEADER.pattern}", re.IGNORECASE)  # lines that are not merely passed over
-QUOTED = re.compile(r"^(?:\s*>)+")
-COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d))\s*")
+QUOTED = re.compile(r"^(?:\s*>)+|^\+(?=\s{2,}\d)")  # as mails and listings of changes do
+COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d)|\|(?!.*\|))\s*")
 SHORT_RUN = re.compile(rf"\s*({ITEM}(?:[ \t,;|/]+{ITEM})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
 DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
 SIGN_OF = {"m": "+", "s": "-"}
@@ -103,7 +103,7 @@ def _gathered(lines: Sequence[tuple[int, str]]) -> tuple[list[list[Listed]], lis
     for (number, line), listed in zip(lines, found, strict=True):
         one = listed
         if listed is not None:
-            goes_on = not ended and _goes_on(listed, bursts[-1][-1], all_tagged)
+            goes_on = not ended and not _is_whole(bursts[-1]) and _goes_on(listed, bursts[-1][-1], all_tagged)
             one = replace(listed, words=[*_whole(leader, listed.words), *listed.words])
         elif bursts and (one := _rest_on(number, line, bursts[-1], ended)) is not None:
             goes_on = not ended and _ends(one, bursts[-1])
@@ -123,7 +123,7 @@ def _plain(line: str) -> str:
     """A line without what terminals, mails and loggers put before it."""
     if not line.isprintable():
         line = TERMINAL_CODES.sub("", line)
-    if ">" in line:
+    if ">" in line or line[:1] == "+":
         line = QUOTED.sub("", line)
     return TIME_OF_DAY.sub("", line) if ":" in line else line
 
@@ -149,16 +149,28 @@ def _list_on(number: int, line: str) -> Listed | None:
 
 
 def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Listed | None:
-    """Fewer durations than a list by itself has, with nothing before them but a counter: the last of a list that was
-    wrapped, or a short frame.
+    """Fewer durations than a list by itself has: the last of a list that was wrapped, or a short frame. Nothing stands
+    before them but a counter, or what stood before the list.
     """
-    counter = COUNTER.match(line)
-    run = SHORT_RUN.fullmatch(line, counter.end() if counter is not None else 0)
+    tag, counter = _same_tag(line, burst[-1].tag), COUNTER.match(line)
+    run = SHORT_RUN.fullmatch(line, len(tag) or (counter.end() if counter is not None else 0))
     if run is None:
         return None
-    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None else None)
+    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None and not tag else None, tag)
     is_frame = len(rest.words) >= SHORTEST_FRAME and len(rest.words) % 2 == 1
     return rest if is_frame or (not ended and _ends(rest, burst)) else None
+
+
+def _same_tag(line: str, tag: str) -> str:
+    """What a line begins with, if a tag is that, but for the digits in it."""
+    begins = re.match(r"\d+".join(map(re.escape, DIGITS.split(tag))), line) if tag else None
+    return begins[0] if begins is not None else ""
+
+
+def _is_whole(burst: Sequence[Listed]) -> bool:
+    """Whether a list that was wrapped after so many durations has come to its end: a shorter line, and a mark."""
+    *full, last = [len(each.words) for each in burst]
+    return len(set(full)) == 1 and last < full[0] and (sum(full) + last) % 2 == 1
 
 
 def _ends(rest: Listed, burst: Sequence[Listed]) -> bool:

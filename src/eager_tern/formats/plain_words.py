@@ -10,6 +10,9 @@ from eager_tern.formats.rows import NUMBER
 DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
 IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
 HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
+PARTED = re.compile(r"(?<=\d)['’](?=\d{3}(?!\d))")  # as thousands are where the comma is for decimals
+PARTED_BY_A_BLANK = re.compile(r"(?<=\d) (?=\d{3}(?!\d))")
+CELL = re.compile(r"\s*[-+]?(?:\d{1,2} \d{3}|\d{1,3})\s*")  # of a list in which a blank parts only thousands
 BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
 DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
 JOINED = re.compile(r"(?<![\w.+-])\d+([-+_])\d+(?:\1\d+){4,}(?![\w.])")
@@ -23,7 +26,7 @@ WITHOUT = 0.1  # of the numbers have no comma where commas part thousands; decim
 
 def in_plain_words(text: str) -> str:
     """A text whose numbers are decimal, in µs, have nothing but a point between their digits and blanks around them."""
-    text = with_arrows_named(text)
+    text = PARTED.sub("", with_arrows_named(text))
     if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS:
         text = TAG.sub(_tag, text)
     if any(sign in text for sign in "-+_"):
@@ -34,6 +37,9 @@ def in_plain_words(text: str) -> str:
         text = DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)
     if "s" in text:
         text = IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
+    cells = [cell for cell in re.split(r"[;\n]", text) if cell.strip()] if ";" in text else []
+    if len(cells) > 1 and all(map(CELL.fullmatch, cells)):
+        text = PARTED_BY_A_BLANK.sub("", text)
     if "," not in text:
         return text
     fractions = {len(found[2]) for found in DECIMAL_COMMA.finditer(text)} if ";" in text else set()
