@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.protocol.presses import Frame
-from eager_tern.protocol.reading import Reading
+from eager_tern.protocol.reading import Reading, digits_of
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
@@ -65,10 +65,8 @@ def _with_lowest_behind(reading: Reading, span_us: Floats) -> Reading:
     count = reading.symbol_bits
     bounds = np.linspace(float(span_us[0]), float(span_us[1]), count + 1)
     spans = np.vstack((reading.bit_spans_us, np.stack((bounds[:-1], bounds[1:]), axis=1)))
-    bits = np.append(reading.bits, np.zeros(count, np.uint8))
-    digits = reading.fields.get("digits")
-    fields = {**reading.fields, "digits": f"{digits}0"} if digits is not None else reading.fields
-    return replace(reading, bits=bits, bit_spans_us=spans, fields=fields)
+    longer = replace(reading, bits=np.append(reading.bits, np.zeros(count, np.uint8)), bit_spans_us=spans)
+    return replace(longer, fields=digits_of(longer))
 
 
 def _has_equal_spaces(reading: Reading) -> bool:

@@ -225,12 +225,17 @@ def reading_of_match(match: Match, chance: float, evidence: float = 0.0) -> Read
 
 
 def _fields_of_line(line: LineReading) -> dict[str, Value]:
-    """The bytes of characters; the digits of a code whose symbols stand for no whole number of bits."""
+    """The bytes of characters; the digits of a code that has some."""
     if line.framing is not None:
         return {"bytes": ListField(name="bytes", width=line.symbol_bits).read(line.bits)}
-    if line.symbols == 1 << line.symbol_bits:
+    return digits_of(line)
+
+
+def digits_of(read: LineReading | Reading) -> dict[str, Value]:
+    """The digits of a code whose symbols stand for no whole number of bits; other codes have none."""
+    if read.symbols == 1 << read.symbol_bits:
         return {}
-    return {"digits": "".join(map(str, symbol_numbers(line).tolist()))}
+    return {"digits": "".join(map(str, symbol_numbers(read).tolist()))}
 
 
 def symbol_numbers(read: LineReading | Reading) -> NDArray[np.intp]:

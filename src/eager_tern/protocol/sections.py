@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from eager_tern.linecode.identify import clock_of_all
 from eager_tern.linecode.lengths import lengths_of
 from eager_tern.protocol.presses import Frame, at_most
-from eager_tern.protocol.reading import SERIAL, Reading, Shape
+from eager_tern.protocol.reading import SERIAL, Reading, Shape, digits_of
 from eager_tern.protocol.wholeness import BYTE, is_damaged_copy
 from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Floats, Pulses
@@ -74,7 +74,7 @@ def _may_belong_behind(before: Frame, frame: Frame) -> bool:
     one, other = before.reading, frame.reading
     if before.mended or frame.mended:
         return False
-    if any(r.known and r.confidence > DOUBTED for r in (one, other)):
+    if any(r.known and r.confidence > DOUBTED for r in (one, other)) or one.symbol_bits != other.symbol_bits:
         return False
     gap = frame.pulses.start_us - before.pulses.end_us
     return one.code == other.code and one.protocol != SERIAL and gap < LONGEST_GAP_US and frame.first == before.last + 2
@@ -170,7 +170,8 @@ def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
         bits=np.concatenate([reading.bits for reading in readings]),
         bit_spans_us=np.concatenate([r.bit_spans_us + at for r, at in zip(readings, offsets, strict=True)]),
         expected_us=np.concatenate(expected),
+        symbols=max(reading.symbols for reading in readings),
         sections=tuple(int(reading.bits.size) for reading in readings),
         gaps=tuple(section.first - 1 - first for section in sections[1:]),
     )
-    return Frame(first, last, whole, (reading,))
+    return Frame(first, last, whole, (replace(reading, fields=digits_of(reading)),))
