@@ -28,6 +28,27 @@ def test_bytes_are_read_at_any_speed(rng: np.random.Generator, baud: int) -> Non
     assert right >= 9
 
 
+@pytest.mark.parametrize("rests", [0.0, 4.0])
+def test_characters_that_repeat_themselves_or_rest_as_they_like_are_believed(
+    rng: np.random.Generator, rests: float
+) -> None:
+    """Nine bytes at 1,200 baud: noughts look like one long pulse sent again and again."""
+    confidence = []
+    for _ in range(4):
+        line, sent = [-300_000.0], list[tuple[int, ...]]()
+        for _ in range(4):
+            some = rng.integers(0, 256, 9)
+            some[:7] = some[:7] if rests else [255, 0, 0, 0, 0, 0, 0]
+            sent.append(tuple(some.tolist()))
+            for byte in sent[-1]:
+                line += [*serial([byte], 1200)[:-1], -rests * rng.random() * 1e6 / 1200]
+            line.append(-300_000.0)
+        presses = read_pulses(pulses_from_signed(record(line, rng, jitter_us=20)), library()).presses
+        readings = {press.lead.reading.fields.get("bytes"): press.lead.reading.confidence for press in presses}
+        confidence += [readings.get(data, 0.0) for data in sent]
+    assert np.mean(confidence) > 0.76
+
+
 def test_a_bit_made_short_is_no_stray_pulse(rng: np.random.Generator) -> None:
     """Without a bit the rest would still be characters: nothing in them speaks against it."""
     right = 0

@@ -116,3 +116,18 @@ def test_a_frame_by_itself_of_an_odd_size_may_be_cut(rng: np.random.Generator) -
         (frame,) = take.frames
         assert frame.reading.bits.size == bits
         assert (frame.reading.confidence > 0.8) == sure
+
+
+@pytest.mark.parametrize("symbols", [(3, 3), (5, 4), (3, 5)])
+def test_the_digits_of_a_frame_run_through_all_its_sections(symbols: tuple[int, int], rng: np.random.Generator) -> None:
+    signed: list[float] = []
+    sent: list[str] = []
+    for _ in range(4):
+        sections = [rng.permutation([*range(count)] * (20 // count + 1)) for count in symbols]
+        for digits in sections:
+            signed += [4000, -2000, *chain(*((400, -400 * (1 + int(digit))) for digit in digits)), 400, -8000]
+        signed[-1] = -400_000
+        sent.append("".join(map(str, chain(*sections))))
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=8)), library())
+    assert [frame.reading.fields["digits"] for frame in take.frames] == sent
+    assert min(frame.reading.confidence for frame in take.frames) > 0.9

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.clusters import SAME_RATIO
 from eager_tern.signal.values import Floats
+
+ONE_SYMBOL = 1.12  # a symbol as two sections have it differs by less; the longest two of six symbols by a fifth
 
 
 def lengths_of(values_us: Floats, groups: NDArray[np.intp], count: int) -> Floats:
@@ -27,8 +28,8 @@ def lengths_of(values_us: Floats, groups: NDArray[np.intp], count: int) -> Float
 
 
 def centres_of(lengths_us: Floats) -> Floats:
-    """The means of lengths that belong together, as ``find_clusters`` tells of one group; both as in ``lengths_of``."""
-    cuts = lengths_us[:, 1:] > SAME_RATIO * lengths_us[:, :-1]
+    """The means of the lengths that are one symbol's, as its sections have it; both as in ``lengths_of``."""
+    cuts = lengths_us[:, 1:] > ONE_SYMBOL * lengths_us[:, :-1]
     number = np.zeros(lengths_us.shape, np.intp)
     np.cumsum(cuts, axis=1, out=number[:, 1:])
     centres = np.full(lengths_us.shape, np.inf)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from itertools import pairwise
-from math import gcd
+from math import gcd, log, sqrt, tau
 
 import numpy as np
 from msgspec import Struct
@@ -26,12 +26,15 @@ UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
 USUAL_SPEED = 1.7  # a speed within its senders' error of one of the usual ones, of which there are ten in four octaves
-PRICE_OF_LENGTH = 2.0  # nats: one of some seven lengths
+PRICE_OF_LENGTH = 2.8  # nats: one of some seven lengths, and how often it comes
 SELDOMER = -1.0  # characters are than packets of bits, Morse and codes of several lengths together
 AT_ONCE = float(np.log(0.9 / 0.5))  # how a character follows another in most gadgets
-WHOLE_REST = float(np.log(0.02 / 0.5))  # after some bits, and each time others
-OTHER_REST = 2.0  # after a time that is no number of bits
-WHOLE = 0.2  # of a bit
+WHOLE_REST = float(np.log(0.02 / 0.5))  # after some bits, and each time others: at least
+OTHER_REST = 2.0  # after a time that is no number of bits: at most
+OF_A_REST = 3.0  # times what an edge errs: two edges bound it, and errors add up along the character between them
+LEAST_ERR = 0.03  # of a bit: what looks more exact happens to
+CLEARLY_ODD = 4.0  # nats: two rests at least that no code of whole bits has
+RUN_IN = 8  # equal lengths in a row
 UNITS_US = (95.0, 11_000.0)  # 10,500 to 91 baud: faster than any that a stripped receiver passes, and noise is faster
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
@@ -182,10 +185,10 @@ def told_by_framing(line: LineReading) -> float:
     Morse or in a code of several lengths.
 
     In such a code each stop bit and each parity bit is right in one case of two, and a speed is seldom a usual one.
-    Where characters follow each other at once, or after a rest that is no whole number of bits, that speaks for them;
-    that they rest for whole bits, each for others, speaks against them. Where all lengths are multiples of several
-    bits, a code of bits that long has fewer of them to explain; where there are but two or three lengths, as in Morse,
-    so has a code of these.
+    Where characters follow each other at once, or after rests that are no whole numbers of bits for all that edges err,
+    that speaks for them; that they rest for whole bits, each for others, speaks against them. Where all lengths are
+    multiples of several bits, a code of bits that long has fewer of them to explain; where there are but two or three
+    lengths, as in Morse, so has a code of these. What repeats itself says less in any of them.
     """
     assert line.framing is not None
     data, parity, stop = line.framing
@@ -197,17 +200,23 @@ def told_by_framing(line: LineReading) -> float:
     sent = [line.bits[at : at + data].tobytes() for at in range(0, line.bits.size, data)]
     said = 1 + sum(one != other for one, other in pairwise(sent))  # what runs in says the same again and again
     nats = LN2 * ((said - 1) * stop + said * (parity != "none"))
-    are_whole = True
-    for rest, bits in zip(rests, in_bits, strict=True):
-        is_whole = abs(rest - bits) < WHOLE
-        are_whole &= is_whole
-        nats += AT_ONCE if bits == at_once else WHOLE_REST if is_whole else OTHER_REST
-    if are_whole:
+    nats += AT_ONCE * in_bits.count(at_once)
+    err = max(OF_A_REST * rms_of(line.clock), LEAST_ERR)
+    off = [rest - bits for rest, bits in zip(rests, in_bits, strict=True) if bits != at_once]
+    odd = sum(min(max(0.5 * (each / err) ** 2 + log(sqrt(tau) * err), WHOLE_REST), OTHER_REST) for each in off)
+    nats += odd
+    if odd < CLEARLY_ODD:
         lengths = _run_lengths(sent, line.framing, in_bits)
         all_bits = LN2 * (starts[-1] - starts[0] + length)
-        kinds = len(set(lengths))
-        in_lengths = len(lengths) * np.log(kinds) + kinds * PRICE_OF_LENGTH
-        nats -= max(all_bits * (1 - 1 / gcd(*lengths)), all_bits - in_lengths, 0.0)
+        runs_in = next((at for at, each in enumerate(lengths) if each != lengths[0]), len(lengths))
+        runs_in = runs_in if runs_in >= RUN_IN else 0  # which both say in a word
+        begin = starts[0] + lengths[0] * runs_in
+        again = sum(one == other and at >= begin for (one, other), at in zip(pairwise(sent), starts[1:], strict=True))
+        counts = np.bincount(lengths[runs_in:])
+        counts = counts[counts > 0]
+        in_lengths = float(counts @ np.log(counts.sum() / counts)) + counts.size * PRICE_OF_LENGTH
+        fewer = LN2 * (starts[-1] + length - begin - again * (data - 1)) - in_lengths
+        nats -= max(all_bits * (1 - 1 / gcd(*lengths)), fewer, 0.0)
     return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
 
 
