@@ -25,7 +25,7 @@ SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600]) 
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
-USUAL_SPEED = 1.7  # a speed within its senders' error of one of the usual ones, of which there are ten in four octaves
+USUAL_SPEED = 1.7  # a speed within its senders' error of one of the usual ones
 PRICE_OF_LENGTH = 2.8  # nats: one of some seven lengths, and how often it comes
 SELDOMER = -1.0  # characters are than packets of bits, Morse and codes of several lengths together
 AT_ONCE = float(np.log(0.9 / 0.5))  # how a character follows another in most gadgets
@@ -35,7 +35,7 @@ OF_A_REST = 3.0  # times what an edge errs: two edges bound it, and errors add u
 LEAST_ERR = 0.03  # of a bit: what looks more exact happens to
 CLEARLY_ODD = 4.0  # nats: two rests at least that no code of whole bits has
 RUN_IN = 8  # equal lengths in a row
-UNITS_US = (95.0, 11_000.0)  # 10,500 to 91 baud: faster than any that a stripped receiver passes, and noise is faster
+UNITS_US = (95.0, 11_000.0)  # 10,500 to 91 baud: the usual speeds, and a little
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
 PARTS = (1.0, 1.5, 2.0, 2.5, 3.0)  # what the shortest mark and the shortest space may be, in bits, on the average
 COARSEST = 0.3  # of a unit: durations err more than the edges' places do
@@ -201,23 +201,36 @@ def told_by_framing(line: LineReading) -> float:
     said = 1 + sum(one != other for one, other in pairwise(sent))  # what runs in says the same again and again
     nats = LN2 * ((said - 1) * stop + said * (parity != "none"))
     nats += AT_ONCE * in_bits.count(at_once)
-    err = max(OF_A_REST * rms_of(line.clock), LEAST_ERR)
-    off = [rest - bits for rest, bits in zip(rests, in_bits, strict=True) if bits != at_once]
-    odd = sum(min(max(0.5 * (each / err) ** 2 + log(sqrt(tau) * err), WHOLE_REST), OTHER_REST) for each in off)
+    odd = _odd([rest - bits for rest, bits in zip(rests, in_bits, strict=True) if bits != at_once], line.clock)
     nats += odd
     if odd < CLEARLY_ODD:
-        lengths = _run_lengths(sent, line.framing, in_bits)
-        all_bits = LN2 * (starts[-1] - starts[0] + length)
-        runs_in = next((at for at, each in enumerate(lengths) if each != lengths[0]), len(lengths))
-        runs_in = runs_in if runs_in >= RUN_IN else 0  # which both say in a word
-        begin = starts[0] + lengths[0] * runs_in
-        again = sum(one == other and at >= begin for (one, other), at in zip(pairwise(sent), starts[1:], strict=True))
-        counts = np.bincount(lengths[runs_in:])
-        counts = counts[counts > 0]
-        in_lengths = float(counts @ np.log(counts.sum() / counts)) + counts.size * PRICE_OF_LENGTH
-        fewer = LN2 * (starts[-1] + length - begin - again * (data - 1)) - in_lengths
-        nats -= max(all_bits * (1 - 1 / gcd(*lengths)), fewer, 0.0)
+        nats -= _in_fewer_words(sent, line.framing, starts, in_bits)
     return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
+
+
+def _odd(off: Sequence[float], clock: Clock) -> float:
+    """Nats for rests that are so far (bits) from whole ones, beside whole ones whose edges err."""
+    err = max(OF_A_REST * rms_of(clock), LEAST_ERR)
+    return sum(min(max(0.5 * (each / err) ** 2 + log(sqrt(tau) * err), WHOLE_REST), OTHER_REST) for each in off)
+
+
+def _in_fewer_words(sent: Sequence[bytes], framing: Framing, starts: Sequence[float], rests: Sequence[int]) -> float:
+    """By how many nats a code of longer bits, or of a few lengths, says with less what characters say.
+
+    ``starts`` and ``rests`` of the characters are in bits. A run-in, or a character that is sent again, says little in
+    any code.
+    """
+    lengths = _run_lengths(sent, framing, rests)
+    end = starts[-1] + character_length(framing)
+    runs_in = next((at for at, each in enumerate(lengths) if each != lengths[0]), len(lengths))
+    runs_in = runs_in if runs_in >= RUN_IN else 0
+    begin = starts[0] + lengths[0] * runs_in
+    again = sum(one == other and at >= begin for (one, other), at in zip(pairwise(sent), starts[1:], strict=True))
+    counts = np.bincount(lengths[runs_in:])
+    counts = counts[counts > 0]
+    in_lengths = float(counts @ np.log(counts.sum() / counts)) + counts.size * PRICE_OF_LENGTH
+    longer_bits = LN2 * (end - starts[0]) * (1 - 1 / gcd(*lengths))
+    return max(longer_bits, LN2 * (end - begin - again * (framing[0] - 1)) - in_lengths, 0.0)
 
 
 def _run_lengths(sent: Sequence[bytes], framing: Framing, rests: Sequence[int]) -> list[int]:

@@ -174,4 +174,5 @@ def _joined(pulses: Pulses, sections: Sequence[Frame]) -> Frame:
         sections=tuple(int(reading.bits.size) for reading in readings),
         gaps=tuple(section.first - 1 - first for section in sections[1:]),
     )
-    return Frame(first, last, whole, (replace(reading, fields=digits_of(reading)),))
+    reading = reading if reading.known else replace(reading, fields=digits_of(reading))
+    return Frame(first, last, whole, (reading,))
