@@ -33,6 +33,7 @@ def test_characters_are_read_as_they_are_said_to_be(rng: np.random.Generator, wo
     pulses = pulses_from_signed(record(line, rng, jitter_us=0.01 * 1e6 / baud))
     (frame,) = read_said(pulses, said(words)).frames
     assert frame.reading.protocol == "async-serial"
+    assert frame.reading.confidence > 0.9
     assert len(frame.reading.fields["bytes"]) == 6
     assert serial_words(frame.reading).endswith('8N1 "Hello!"')
 

@@ -21,7 +21,8 @@ from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
-SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600])  # baud, of hobby gadgets
+# Baud, of hobby gadgets; the fastest are read only where somebody says so.
+SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200])
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
