@@ -140,3 +140,17 @@ def test_morse_at_a_usual_speed_is_no_row_of_characters(rng: np.random.Generator
     for _ in range(4):
         read = heard(rng, [word(rng) for _ in range(4)], unit_us)
         assert not any(f.reading.protocol == "async-serial" and f.reading.confidence > 0.5 for f in read.frames)
+
+
+@pytest.mark.parametrize("seed", [10, 11])
+def test_run_ins_that_stand_apart_are_no_packets_of_bits(seed: int) -> None:
+    rng, signed = np.random.default_rng(seed), [-IDLE_US]
+    for _ in range(2):
+        frame = [540, -540] * 31 + [540, -5400]
+        for symbol in rng.permutation([0, 1, 2] * 7):
+            frame += [540 * (1 + int(symbol)), -540]
+        for _ in range(3):
+            signed += [*frame[:-1], -38_000]
+        signed[-1] = -IDLE_US
+    frames = read_pulses(pulses_from_signed(np.array(signed) + rng.normal(0, 12, len(signed))), SHEETS).frames
+    assert [(frame.reading.code, frame.reading.symbols) for frame in frames] == [("pulse-width", 3)] * 6

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from eager_tern.linecode.clusters import are_even
 from eager_tern.linecode.identify import FEWEST_PULSES
 from eager_tern.linecode.likelihood import noise_score, probabilities
 from eager_tern.linecode.plain import SHORT_PART, plain_bits
@@ -34,8 +35,9 @@ def with_bits_as_they_are(
     is rather one of these, damaged.
     """
     unknown = {(f.first, f.last): f.reading for f in frames if f.is_unknown and not f.mended}
-    unclear = {*noise, *(span for span, reading in unknown.items() if _ends_early(reading))}
-    if len(unclear) <= len(frames) - len(unknown):  # no majority, whatever they are
+    early = {span for span, reading in unknown.items() if _ends_early(reading)}
+    unclear = {*early, *(span for span in noise if not _runs_in(pulses, span))}
+    if len(unclear) <= len(frames) - len(early):  # no majority, whatever they are
         return frames, noise
     rows = _in_rows(pulses, sorted([*noise, *unknown]))
     spans = [(row[0][0], row[-1][1]) for row in rows if not unclear.isdisjoint(row)]
@@ -52,6 +54,11 @@ def with_bits_as_they_are(
     ]
     left = [span for span in noise if not any(first <= span[0] <= last for first, last in alike)]
     return sorted([*others, *more], key=lambda frame: frame.first), left
+
+
+def _runs_in(pulses: Pulses, span: Span) -> bool:
+    """Whether a stretch is pulses of one length, as before a long space and the bits."""
+    return are_even(pulses.durations_us[span[0] : span[1] + 1])
 
 
 def _ends_early(reading: Reading) -> bool:
