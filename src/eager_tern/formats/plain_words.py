@@ -26,7 +26,9 @@ WITHOUT = 0.1  # of the numbers have no comma where commas part thousands; decim
 
 def in_plain_words(text: str) -> str:
     """A text whose numbers are decimal, in µs, have nothing but a point between their digits and blanks around them."""
-    text = PARTED.sub("", with_arrows_named(text))
+    text = with_arrows_named(text)
+    if "'" in text or "’" in text:
+        text = PARTED.sub("", text)
     if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS:
         text = TAG.sub(_tag, text)
     if any(sign in text for sign in "-+_"):

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eager_tern.signal.order import median, quantile
-from eager_tern.signal.values import Floats, Pulses
+from eager_tern.signal.values import Floats, Levels, Pulses
 
 FEWEST_SAMPLES = 4.0  # in a short pulse: with fewer, lengths look uneven that are not
 FEWEST_PULSES = 20
@@ -33,7 +32,7 @@ def advice_on(pulses: Pulses, sample_rate_hz: float | None, frames: int) -> tupl
     return tuple(found)
 
 
-def clips(samples: NDArray[np.float32]) -> bool:
+def clips(samples: Levels) -> bool:
     """Whether an analog line runs into the top or bottom of its scale; ``samples`` has shape (n,), full scale is 1."""
     at_the_end = np.abs(samples) >= CLIPPED
     if not CLIPPED_SHARE * samples.size < np.count_nonzero(at_the_end) < samples.size:
