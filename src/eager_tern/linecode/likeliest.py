@@ -87,6 +87,13 @@ def likeliest(evidence: Evidence, first_us: float, last_us: float, shapes: Seque
     return Likeliest(pulses, gain - rests, path.in_place * _certainty(for_one), unit, shape, for_one, path.in_place)
 
 
+def units_tried(unit_us: tuple[float, float]) -> Floats:
+    """The units, µs, that are tried in a range."""
+    low, high = unit_us
+    units = low * (1 + UNIT_STEP) ** np.arange(int(np.log(high / low) / np.log1p(UNIT_STEP)) + 2)
+    return np.asarray(units[units <= high * 1.0001])
+
+
 def combined(evidence: Evidence, repeats: Sequence[Likeliest]) -> list[Likeliest]:
     """Repeats of one frame with what all of them together say about each bit.
 
@@ -127,12 +134,10 @@ class _Search:
     """The table of one shape: for every unit (rows) and time (columns) the best row of i bits that ends there."""
 
     def __init__(self, evidence: Evidence, first_us: float, last_us: float, shape: CodeShape) -> None:
-        low, high = shape.unit_us
         self.shape = shape
-        self.units = low * (1 + UNIT_STEP) ** np.arange(int(np.log(high / low) / np.log1p(UNIT_STEP)) + 2)
-        self.units = self.units[self.units <= high * 1.0001]
+        self.units = units_tried(shape.unit_us)
         self.first_us = first_us
-        self.columns = int((last_us - first_us) / (low / STEPS)) + 1
+        self.columns = int((last_us - first_us) / (shape.unit_us[0] / STEPS)) + 1
         self._evidence = evidence
         self._times = first_us + self.units[:, None] / STEPS * np.arange(self.columns)
         self._inside = self._times <= last_us + 1

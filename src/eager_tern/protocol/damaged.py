@@ -10,8 +10,9 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.linecode.closeness import CLEAN
-from eager_tern.linecode.likeliest import CodeShape, likeliest
+from eager_tern.linecode.likeliest import likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
+from eager_tern.protocol.may_lie import LEAST_AGREEMENT, may_lie
 from eager_tern.protocol.reading import SERIAL, Reading, by_size, fits_closely, read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
@@ -28,8 +29,6 @@ MOST_GLITCHES = 4
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
 CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them
-FEWEST_CELLS = 0.9  # of a frame's length in units: that of its bits, and of its rests, is not quite the sheet's
-LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 
 
 class Mended(Struct, frozen=True):
@@ -175,9 +174,7 @@ def fit_known(
     ``fewest_bits`` what it has at least.
     """
     shapes = [shape for shape in code_shapes(sheets) if not shape.bits or shape.bits >= fewest_bits]
-    if unit_us is None:  # nothing but the frame stands there
-        shapes = [shape for shape in shapes if _about_as_many(shape, pulses)]
-    shapes = [s for shape in shapes if (s := _possible(shape, pulses, unit_us)) is not None]
+    shapes = [narrowed for shape in shapes if (narrowed := may_lie(shape, pulses, unit_us)) is not None]
     best: Mended | None = None
     most = 0.0
     for shape in shapes:
@@ -196,43 +193,6 @@ def fit_known(
             how = "read as the likeliest frame in a disturbed line"
             most, best = found.gain, Mended(found.pulses, sure, how, DISTURBED)
     return best
-
-
-def _possible(shape: CodeShape, pulses: Pulses, unit_us: tuple[float, float] | None) -> CodeShape | None:
-    """The shape with its unit narrowed down, if such a frame can lie in the pulses at all; where the unit is not known,
-    it is all of them but a few strays.
-    """
-    low, high = shape.unit_us
-    if unit_us is not None:
-        low, high = max(low, unit_us[0]), min(high, unit_us[1])
-    leader, zero, one, trailer = (sum(map(abs, part)) for part in (shape.leader, shape.zero, shape.one, shape.trailer))
-    high = min(high, pulses.duration_us / (FEWEST_CELLS * (leader + shape.bits * min(zero, one) + trailer)))
-    if unit_us is None and shape.bits:
-        longest = leader + shape.bits * max(zero, one) + trailer
-        low = max(low, FEWEST_CELLS * _without_strays_us(pulses, shape) / longest)
-    return replace(shape, unit_us=(low, high)) if low < high else None
-
-
-def _without_strays_us(pulses: Pulses, shape: CodeShape) -> float:
-    """How long a frame of the shape is at least, if it is all of the pulses but the pairs that it has not."""
-    strays = max(pulses.durations_us.size - _sizes(shape)[0], 0) // 2 + 1  # one pair for what was lost in the frame
-    starts, ends = pulses.edge_times_us[0:-1:2], pulses.edge_times_us[1::2]
-    if strays >= starts.size:
-        return 0.0
-    return float(np.min(ends[ends.size - 1 - strays :] - starts[: strays + 1]))
-
-
-def _about_as_many(shape: CodeShape, pulses: Pulses) -> bool:
-    """Whether a burst has as many pulses as a frame of the shape, give or take a few strays."""
-    fewest, most = _sizes(shape)
-    return fewest - 2 * MOST_GLITCHES <= pulses.durations_us.size <= most + 2 * MOST_GLITCHES
-
-
-def _sizes(shape: CodeShape) -> tuple[int, int]:
-    """How many pulses a frame of the shape has, at least and at most."""
-    size = len(shape.leader) + len(shape.zero) * shape.bits + len(shape.trailer)
-    joins = shape.zero[0] * shape.one[0] < 0  # then pulses of neighbouring symbols make one
-    return size // 2 if joins else size, size
 
 
 def raw_range(edges_us: Floats, start_us: float, end_us: float) -> tuple[int, int]:
