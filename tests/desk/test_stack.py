@@ -15,13 +15,13 @@ from pytestqt.qtbot import QtBot
 from eager_tern.casebook.shots import Shot
 from eager_tern.casebook.stacks import labels_of, pasted_labels, stack_of
 from eager_tern.compare.comparison import STAGES
+from eager_tern.compare.search_process import DONE, Stage
 from eager_tern.compare.stack import Stack
 from eager_tern.desk.findings import CardView
 from eager_tern.desk.log_model import PRESS_ROLE
 from eager_tern.desk.stack_grid import HEAD, LEFT, NAMES, ROW, StackGrid
 from eager_tern.desk.ways import Way, number_text, pieces
 from eager_tern.desk.window import Window
-from eager_tern.session.comparison import DONE, Stage
 from tests.desk.conftest import settle
 from tests.handsets import join, nec
 

@@ -5,12 +5,9 @@ It looks at presses and labels by itself: where they change, what was found is s
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
-from multiprocessing.connection import Connection
 
 import numpy as np
-from msgspec import Struct
 
 from eager_tern.casebook.changes import Dismiss, KeepSheet
 from eager_tern.casebook.shots import Shot
@@ -18,9 +15,10 @@ from eager_tern.casebook.stacks import KEY, Cut, cuts_of, stack_of
 from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
-from eager_tern.compare.comparison import STAGES, Comparison, accepting, compare, left_open, settled, without
+from eager_tern.compare.comparison import Comparison, accepting, left_open, settled, without
 from eager_tern.compare.fields import Field
-from eager_tern.compare.proof import FOLDS, Part, Proof, left_out, prove, unproved
+from eager_tern.compare.proof import Part, Proof, prove, unproved
+from eager_tern.compare.search_process import Stage, serve
 from eager_tern.compare.stack import Stack, label_word
 from eager_tern.compare.trial import on_trial
 from eager_tern.compare.writing import LINE_FRAMES, drafted
@@ -29,50 +27,8 @@ from eager_tern.session.events import Event
 from eager_tern.session.session import Session
 from eager_tern.texts import tr
 
-# What part of a search is behind it when a stage begins: as measured on settings remotes and sensors, sixty presses.
-DONE = (0.0, 0.03, 0.25, 0.5, 0.7, 0.85, 0.97, 0.99)
-WORTH_TELLING_S = 1.5
 FEWEST = 4  # frames of which something can be found out
 NO_LINE = tr("The frames do not show a line code that a sheet could describe.")
-
-
-class Stage(Struct, frozen=True):
-    """What a search is at, and how long it and what follows will take (s; 0 where that is not known)."""
-
-    doing: str
-    left_s: float = 0.0
-
-    @property
-    def words(self) -> str:
-        return self.doing + (
-            tr(", about {left:.0f} s left", left=self.left_s) if self.left_s >= WORTH_TELLING_S else ""
-        )
-
-
-def serve(connection: Connection) -> None:
-    """The searching process: of a stack it answers what is found in it, then what is found without parts of it."""
-    stack = connection.recv()
-    begun = time.monotonic()
-
-    def look(name: str) -> None:
-        at = STAGES.index(name)
-        left_s = (time.monotonic() - begun) * (1 / DONE[at] - 1) if at else 0.0
-        connection.send(
-            Stage(
-                tr("Looking for {name} … step {at} of {steps}", name=name, at=at + 1, steps=len(STAGES)),
-                left_s,
-            )
-        )
-
-    found = compare(stack, look)
-    each_s = time.monotonic() - begun
-    connection.send(found)
-
-    def leave_out(part: int) -> None:
-        doing = tr("predicting what is left out … part {part} of {parts}", part=part + 1, parts=FOLDS)
-        connection.send(Stage(doing, (FOLDS - part) * each_s))
-
-    connection.send(left_out(stack, tell=leave_out))
 
 
 class ComparisonModel:
