@@ -25,8 +25,8 @@ from tests.export.compiled import STRICT, Compiled
 
 DEMO = Path(__file__).parents[2] / "src/eager_tern/demo"
 KNOWN = [*library(), *(load_sheet(path) for path in sorted(DEMO.glob("*.toml")))]
-ANY = 24  # sheets drawn at random
-FRAMES = 4  # of each
+ANY = 16  # sheets drawn at random
+FRAMES = 3  # of each
 
 
 def holds(sheet: Sheet, folder: Path, seed: int) -> None:

@@ -85,7 +85,7 @@ def test_the_runner_up_is_given_with_its_probability(rng: np.random.Generator) -
 @pytest.mark.parametrize("kind", ["exponential", "uniform", "lognormal"])
 def test_random_pulses_are_no_code(rng: np.random.Generator, kind: str) -> None:
     invented = 0
-    for _ in range(120):
+    for _ in range(80):
         size = int(rng.integers(4, 40)) * 2 + 1
         d = {
             "exponential": rng.exponential(400, size) + 40,

@@ -64,7 +64,7 @@ def heard(rng: np.random.Generator, frames: list[list[float]], unit_us: float, c
     return read_pulses(pulses_from_signed(np.array(signed)), SHEETS)
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(4))
 def test_packets_of_bits_are_read_as_they_are(seed: int) -> None:
     rng = np.random.default_rng(seed)
     sent = [packet(rng) for _ in range(4)]
@@ -96,8 +96,8 @@ def test_what_lasts_whole_units_is_seldom_taken_for_characters() -> None:
 @pytest.mark.parametrize("poll_us", [100.0, 200.0])
 def test_noise_that_was_polled_is_no_packet(poll_us: float) -> None:
     rng = np.random.default_rng(5)
-    lengths = 30 + rng.exponential(250, 3000)
-    rests = rng.random(1500) < 0.06
+    lengths = 30 + rng.exponential(250, 1600)
+    rests = rng.random(800) < 0.06
     lengths[1::2][rests] = rng.uniform(6000, 60_000, rests.sum())
     ticks = np.maximum(np.diff(np.floor(np.cumsum(lengths) / poll_us)), 1.0)
     signed = poll_us * ticks * np.where(np.arange(ticks.size) % 2 == 0, 1, -1)

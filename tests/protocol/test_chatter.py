@@ -41,7 +41,7 @@ def read(signed: list[float]) -> TakeRead:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_chatter_alone_holds_no_frame(rng: np.random.Generator, kind: str) -> None:
-    assert read(chatter(rng, kind, 10e6)).frames == []
+    assert read(chatter(rng, kind, 6e6)).frames == []
 
 
 @pytest.mark.parametrize("kind", KINDS)
