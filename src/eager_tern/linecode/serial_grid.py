@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 
 import numpy as np
@@ -46,7 +47,11 @@ def on_serial_grid(
     """
     units, excesses = np.array(clocks).T
     on_grid = _one_grid(durations_us[None], units[None], excesses[None])
-    found = {length: _in_rows(durations_us[None], on_grid, length)[0] for length in lengths}
+    places = on_grid.places[0].tolist()
+    found = dict[int, CharacterGrid | None].fromkeys(lengths)
+    for length in lengths:
+        if _stops(places, length):
+            (found[length],) = _in_rows(durations_us[None], on_grid, length)
     unsure = [length for length, placed in found.items() if not _is_sure(placed)]
     tries = np.repeat(np.array(unsure, np.intp), len(clocks[:CLOCKS_TRIED]))
     of_each = np.tile(np.array(clocks[:CLOCKS_TRIED]).T, len(unsure))
@@ -112,6 +117,20 @@ def _in_rows(durations_us: Floats, on_grid: UnitGrids, length: int) -> list[Char
             clock = Clock(float(units[number]), float(excesses[number]), float(on_grid.rms_us[row]))
             out[row] = CharacterGrid(clock, levels[first:end], starts_us[first:end], expected[number])
     return out
+
+
+def _stops(places: list[int], length: int) -> bool:
+    """Whether each character of a frame whose edges lie at ``places`` (bits) ends with a space: mostly the first few
+    tell.
+    """
+    start = places[0]
+    while start < places[-1]:
+        if bisect_right(places, start + length - 1) % 2:
+            return False
+        start += length
+        if start < places[-1] and not (edges := bisect_right(places, start)) % 2:
+            start = places[edges]
+    return True
 
 
 def _start_bits(edges: NDArray[np.intp], length: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
