@@ -31,10 +31,10 @@ class Positions:
         return int(self.index.size)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Positions) and str(self) == str(other)
+        return isinstance(other, Positions) and self._sent == other._sent
 
     def __hash__(self) -> int:
-        return hash(str(self))
+        return hash(self._sent)
 
     def __str__(self) -> str:
         pieces: list[str] = []
@@ -54,9 +54,9 @@ class Positions:
         return ", ".join(pieces)
 
     @cached_property
-    def _sent(self) -> list[tuple[int, int]]:
+    def _sent(self) -> tuple[tuple[int, int], ...]:
         """Each position, and what turns the bit there."""
-        return list(zip(self.index.tolist(), self.inverted.tolist(), strict=True))
+        return tuple(zip(self.index.tolist(), self.inverted.tolist(), strict=True))
 
     def read(self, bits: Bits) -> int:
         """The number at these positions."""
