@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from itertools import groupby
 from pathlib import Path
 
 import numpy as np
@@ -107,6 +108,29 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     + each(p, lambda n, us: f"{1 - n % 2},{us}", between="\n0,120000\n"),
     "mark and space": lambda p: rows(p, lambda _, a, b: f"mark={a}us space={b}us" if b else f"mark={a}us"),
     "with a slash": lambda p: rows(p, lambda _, a, b: f"mark {a} / space {b}" if b else f"mark {a}"),
+    "marks, then spaces": lambda p: "\n\n".join(
+        f"marks:  {joined([q[0::2]], ', ')}\nspaces: {joined([q[1::2]], ', ')}" for q in p
+    ),
+    "marks and spaces of a dictionary": lambda p: "\n".join(json.dumps({"on": q[0::2], "off": q[1::2]}) for q in p),
+    "bars between pairs": lambda p: "\n".join("|".join(f"{a},{b or 100_000}" for a, b in pairs(q)) for q in p),
+    "entries of a mapping": lambda p: "\n".join(
+        "press:\n" + rows([q], lambda _, a, b: f"  - mark: {a}\n    space: {b or 100_000}") for q in p
+    ),
+    "typed numbers": lambda p: "\n".join(f"const K: [u16; 67] = [{', '.join(f'{us}u16' for us in q)}];" for q in p),
+    "thousands as in programs": lambda p: "\n".join(f"let k = vec![{', '.join(f'{us:_}' for us in q)}];" for q in p),
+    "hexadecimal with an h": lambda p: "\n".join(f"key: dw {', '.join(f'0{us:04X}h' for us in q)}" for q in p),
+    "decimal commas before a unit": lambda p: each(
+        p, lambda _, us: f"{us / 1000:.3f} ms".replace(".", ","), "; ", "\n"
+    ),
+    "a time of day in brackets": lambda p: of_edges(p, lambda t, v: f"[2026-11-30 12:01:{t / 1e6 - 60:09.6f}] pin={v}"),
+    "rows counted in hexadecimal": lambda p: "\n\n".join(
+        "\n".join(f"{at:04x}: {joined([q[at : at + 8]])}" for at in range(0, len(q), 8)) for q in p
+    ),
+    "multiples of a letter": lambda p: "T = 560 us: " + each(p, lambda _, us: f"{round(us / 560)}T", " ", "\n"),
+    "counts of a timer": lambda p: "timer 2 us per count\n" + each(p, lambda _, us: str(round(us / 2)), ", ", "\n"),
+    "runs of polls": lambda p: f"sampled every {POLL_US} us\n"
+    + "\n".join(f"{level} x{len(list(alike))}" for level, alike in groupby(polls(p))),
+    "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),
     "decimal commas": lambda p: "mark;space\n" + rows(p, lambda _, a, b: f"{a},0;{b or 120_000},0", between=""),
@@ -244,6 +268,15 @@ def test_what_stands_before_a_list_is_its_name_where_it_tells_them_apart(
     pulses, notes, _ = parse_noted(text, "log.txt")
     assert [note.text for note in notes] == named
     assert sum(pulses.durations_us > 100_000) == 1
+
+
+def test_keys_called_on_and_off_are_frames_of_their_own(presses: list[Press]) -> None:
+    text = "\n".join(
+        f"{name}: " + ", ".join(map(str, press)) for name, press in zip(("on", "off"), presses, strict=True)
+    )
+    pulses, notes, _ = parse_noted(text, "log.txt")
+    assert [note.text for note in notes] == ["on", "off"]
+    assert pulses.durations_us.size == 2 * 67 + 1
 
 
 def test_a_unit_that_is_a_protocols_scales_nothing(presses: list[Press]) -> None:

@@ -42,6 +42,9 @@ A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$"
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
+RUN_OF_POLLS = re.compile(r"([01])\s*[xX*×]\s*(\d{1,6})")
+HEX_TIME = re.compile(r"^(\s*)([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
+WITH_LETTERS = 0.5  # of hexadecimal numbers at least: of eight digits, all are decimal in one number of forty
 
 
 class _Log(Struct, frozen=True):
@@ -114,11 +117,21 @@ def _log(text: str) -> _Log | None:
     text = with_arrows_named(text)
     if ";" in text or "\t" in text:
         text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
+    text = _with_decimal_times(text)
     said = text.lower()
     if ("fall" in said or "period" in said) and FALLING.search(text):  # the search alone takes its time
         text = A_ROW.sub(lambda found: re.sub(r"[ \t,;]+", "\n", found[0]), text)
     rows = rows_of(numbered_lines(text))
     return _Log(rows, roles_of(rows)) if rows is not None else None
+
+
+def _with_decimal_times(text: str) -> str:
+    """A log whose lines begin with hexadecimal times, with decimal ones."""
+    times = [found[2] for found in HEX_TIME.finditer(text)]
+    lettered = sum(not time.isdecimal() for time in times)
+    if len(set(map(len, times))) != 1 or lettered < max(WITH_LETTERS * len(times), FEWEST_LINES):
+        return text
+    return HEX_TIME.sub(lambda found: f"{found[1]}{int(found[2], 16)}", text)
 
 
 def _is_polls(text: str, lines: Sequence[str]) -> bool:
@@ -130,6 +143,8 @@ def _is_polls(text: str, lines: Sequence[str]) -> bool:
 def _polled(line: str) -> str:
     """The levels of a line that holds nothing else."""
     plain = PLACE.sub("", bare(line)).rstrip(",; ").translate(HIGH_LOW)
+    if (run := RUN_OF_POLLS.fullmatch(plain)) is not None:
+        return run[1] * int(run[2])
     return re.sub(r"[\s,;]", "", plain) if POLLS.fullmatch(plain) else ""
 
 

@@ -37,7 +37,7 @@ DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
 SAID = re.compile(rf"^\s*(?:#|//)|{LEADER.pattern}", re.IGNORECASE)  # lines that are not merely passed over
 QUOTED = re.compile(r"^(?:\s*>)+|^\+(?=\s{2,}\d)")  # as mails and listings of changes do
-COUNTER = re.compile(r"\s*[\[(#]?\s*(\d+)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d)|\|(?!.*\|))\s*")
+COUNTER = re.compile(r"\s*[\[(#]?\s*(\d[\da-f]*|[a-f]+\d[\da-f]*)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d)|\|(?!.*\|))\s*")
 SHORT_RUN = re.compile(rf"\s*({ITEM}(?:[ \t,;|/]+{ITEM})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
 DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
 SIGN_OF = {"m": "+", "s": "-"}
@@ -53,7 +53,7 @@ class Listed(Struct, frozen=True):
 
     line: int
     words: list[str]
-    counter: int | None
+    counter: str | None
     tag: str = ""
 
 
@@ -145,7 +145,7 @@ def _list_on(number: int, line: str) -> Listed | None:
     words = _words(run[0])
     leader = _whole(_words(before), words) if LEADER.search(before) else []
     tag = before if counter is None and any(map(str.isalpha, before)) else ""
-    return Listed(number, [*leader, *words], int(counter[1]) if counter else None, tag)
+    return Listed(number, [*leader, *words], counter[1] if counter else None, tag)
 
 
 def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Listed | None:
@@ -156,7 +156,7 @@ def _rest_on(number: int, line: str, burst: Sequence[Listed], ended: bool) -> Li
     run = SHORT_RUN.fullmatch(line, len(tag) or (counter.end() if counter is not None else 0))
     if run is None:
         return None
-    rest = Listed(number, _words(run[1]), int(counter[1]) if counter is not None and not tag else None, tag)
+    rest = Listed(number, _words(run[1]), counter[1] if counter is not None and not tag else None, tag)
     is_frame = len(rest.words) >= SHORTEST_FRAME and len(rest.words) % 2 == 1
     return rest if is_frame or (not ended and _ends(rest, burst)) else None
 
@@ -205,7 +205,8 @@ def _follows(listed: Listed, before: Listed) -> bool:
     """Whether what counts the lines, or the durations on them, goes on."""
     if listed.counter is None or before.counter is None:
         return listed.counter is before.counter or bool(listed.tag or before.tag)
-    return listed.counter - before.counter in (1, len(before.words))
+    bases = (10, 16) if (listed.counter + before.counter).isdecimal() else (16,)
+    return any(int(listed.counter, b) - int(before.counter, b) in (1, len(before.words)) for b in bases)
 
 
 def _whole(leader: list[str], words: list[str]) -> list[str]:

@@ -3,20 +3,30 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import NUMBER
 
+PAIRS = re.compile(
+    r"^[^|\n]*\d\s*,\s*[-+]?\d+(?:\s*\|\s*[-+]?\d+\s*,\s*[-+]?\d+){3,}.*$", re.MULTILINE
+)  # a bar between two
 DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
+COMMA_BEFORE_UNIT = re.compile(r"(?<![\w.,])([-+]?\d+),(\d{1,3})(?=\s?(?:ms|s)(?!\w))")
 IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
+OF_TYPE = re.compile(r"(?<=\d)_?[ui](?:8|16|32|64)(?!\w)")  # behind a number
+HEX_BEHIND = re.compile(r"\b0([0-9a-f]{3,8})h\b", re.IGNORECASE)  # a nought before, so that it begins with a digit
+UNIT_SAID = re.compile(r"\b([A-Za-z])\s*=\s*(\d+(?:\.\d+)?)\s*(?:us|µs|μs)(?!\w)[,:;]?")
 HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
 PARTED = re.compile(r"(?<=\d)['’](?=\d{3}(?!\d))")  # as thousands are where the comma is for decimals
+PARTED_BY_A_LINE = re.compile(r"(?<![\w.])\d{1,3}(?:_\d{3})+(?!\w)")  # as in programs
 PARTED_BY_A_BLANK = re.compile(r"(?<=\d) (?=\d{3}(?!\d))")
 CELL = re.compile(r"\s*[-+]?(?:\d{1,2} \d{3}|\d{1,3})\s*")  # of a list in which a blank parts only thousands
 BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
 DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
 JOINED = re.compile(r"(?<![\w.+-])\d+([-+_])\d+(?:\1\d+){4,}(?![\w.])")
 TAG = re.compile(r"<(/?)([a-z]+)[^<>]*>", re.IGNORECASE)
+FEWEST_IN_UNITS = 6  # numbers that a letter for a unit stands behind
 FEWEST_TAGS = 6  # that make a document of tags
 UP, DOWN = "↑^‾¯▔", "↓v_▁"
 ARROW = re.compile(rf"(?<![^\s])[{UP}{DOWN}](?=[ \t]*\d)|(?<=\s)[{UP}{DOWN}](?=[ \t]*(?:[,;]|$))", re.MULTILINE)
@@ -27,23 +37,17 @@ WITHOUT = 0.1  # of the numbers have no comma where commas part thousands; decim
 def in_plain_words(text: str) -> str:
     """A text whose numbers are decimal, in µs, have nothing but a point between their digits and blanks around them."""
     text = with_arrows_named(text)
-    if "'" in text or "’" in text:
-        text = PARTED.sub("", text)
-    if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS:
-        text = TAG.sub(_tag, text)
-    if any(sign in text for sign in "-+_"):
-        text = JOINED.sub(lambda found: found[0].replace(found[1], " "), text)
-    if "0x" in text or "0X" in text:
-        text = HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)
-    if "|" in text or "/" in text:
-        text = DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)
-    if "s" in text:
-        text = IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
+    for signs, in_plain in SPELLINGS:
+        if any(sign in text for sign in signs):
+            text = in_plain(text)
     cells = [cell for cell in re.split(r"[;\n]", text) if cell.strip()] if ";" in text else []
     if len(cells) > 1 and all(map(CELL.fullmatch, cells)):
         text = PARTED_BY_A_BLANK.sub("", text)
-    if "," not in text:
-        return text
+    return _without_commas(text) if "," in text else text
+
+
+def _without_commas(text: str) -> str:
+    """A text with points for the commas that begin decimals, and nothing for those between thousands."""
     fractions = {len(found[2]) for found in DECIMAL_COMMA.finditer(text)} if ";" in text else set()
     if len(fractions) == 1 and not re.search(r"\d,\d{4}", text) and not _by_thousands(text, *fractions):
         return DECIMAL_COMMA.sub(r"\1.\2", text)
@@ -51,6 +55,25 @@ def in_plain_words(text: str) -> str:
     if len(with_commas) > 1 and all(map(BY_THOUSANDS.fullmatch, with_commas)):
         return text.replace(",", "")
     return text
+
+
+def _without_tags(text: str) -> str:
+    return TAG.sub(_tag, text) if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS else text
+
+
+def _in_microseconds(text: str) -> str:
+    text = COMMA_BEFORE_UNIT.sub(r"\1.\2", text)
+    return IN_UNITS.sub(lambda found: f"{round(float(found[1]) * UNITS_US[found[2]], 3):.12g}", text)
+
+
+def _in_said_units(text: str) -> str:
+    """A text whose numbers are of a unit that it gives a letter: "T = 562 us: 16T 8T 1T"."""
+    if (unit := UNIT_SAID.search(text)) is None:
+        return text
+    number = re.compile(rf"(?<![\w.])({NUMBER}){unit[1]}(?!\w)")
+    if len(number.findall(text)) < FEWEST_IN_UNITS:
+        return text
+    return number.sub(lambda found: f"{float(found[1]) * float(unit[2]):.12g}", UNIT_SAID.sub(" ", text))
 
 
 def with_arrows_named(text: str) -> str:
@@ -71,3 +94,19 @@ def _by_thousands(text: str, digits: int) -> bool:
     """Whether commas part thousands: then numbers below a thousand have none."""
     words = [word for word in text.replace(";", " ").split() if any(map(str.isdigit, word))]
     return digits == THOUSANDS and sum("," not in word for word in words) > WITHOUT * len(words)
+
+
+# Spellings, each by a sign without which there is none of it: most texts have few.
+SPELLINGS: tuple[tuple[str, Callable[[str], str]], ...] = (
+    ("'’", lambda text: PARTED.sub("", text)),
+    ("<", _without_tags),
+    ("-+_", lambda text: JOINED.sub(lambda found: found[0].replace(found[1], " "), text)),
+    ("_", lambda text: PARTED_BY_A_LINE.sub(lambda found: found[0].replace("_", ""), text)),
+    ("ui", lambda text: OF_TYPE.sub("", text)),
+    ("xX", lambda text: HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)),
+    ("hH", lambda text: HEX_BEHIND.sub(lambda found: str(int(found[1], 16)), text)),
+    ("=", _in_said_units),
+    ("|", lambda text: PAIRS.sub(lambda found: found[0].replace("|", " "), text)),
+    ("|/", lambda text: DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)),
+    ("s", _in_microseconds),
+)

@@ -21,7 +21,7 @@ EVERY = (
 TICK = r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)"
 TICK_IN = r"\btick_(us|ms|ns)\s*[=:]\s*(\d+(?:\.\d+)?)"
 COUNTED_IN = (
-    r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:ticks?|steps?|units?|counts?)\b"
+    r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:(?:per|a|each|/) ?)?(?:ticks?|steps?|units?|counts?)\b"
     r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b"
 )
 CLOCK_RATE = r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz"

@@ -44,6 +44,7 @@ TIME_OF_DAY = re.compile(
     r"^\s*\[?(?:\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?\]?(?![\d.:])\s*(?:->|=>|[>:|])?\s*"
 )
 CLOCK = re.compile(rf"(?:\d{{4}}-\d\d-\d\d[ T])?(\d{{1,2}}):(\d\d):(\d\d[.,]\d{{{DECIMALS},9}})(?!\d)")
+ENTRY = re.compile(r"^-[ \t]+(?=[^\W\d_])")  # of a list, before a name and no number
 COMMENT = re.compile(r"#.*|//.*")
 UNIT = re.compile(r"(?<=\d)(?:\s?(?:us|usec|µs|μs)|[uU][lL]?|[lL])(?!\w)")
 NUMBER = r"[-+]?\d+(?:\.\d+)?"
@@ -94,6 +95,8 @@ def bare(line: str) -> str:
     line = line.strip()
     if not line.isprintable():
         line = TERMINAL_CODES.sub("", line)
+    if line[:2] == "- ":
+        line = ENTRY.sub("", line)
     if ":" not in line:
         return line
     if CLOCK.search(line):
@@ -114,7 +117,7 @@ def numbered_lines(text: str) -> list[tuple[int, str]]:
     """The lines of a text with their numbers, long ones cut into what recurs in them; where all that the text says
     stands in small groups in brackets, those.
     """
-    groups = [found for found in GROUP.finditer(text) if 2 <= len(re.findall(NUMBER, found[1])) <= MOST_COLUMNS]
+    groups = [found for found in GROUP.finditer(text) if _is_small(found[1])]
     inside = sum(sum(map(str.isdigit, found[1])) for found in groups)
     if len(groups) < FEWEST_ROWS or inside < MOSTLY * sum(map(str.isdigit, text)):
         whole = list(enumerate(text.splitlines(), 1))
@@ -131,6 +134,11 @@ def numbered_lines(text: str) -> list[tuple[int, str]]:
         number += found[0].count("\n")
         at = found.end()
     return lines
+
+
+def _is_small(group: str) -> bool:
+    """Whether a group in brackets has a row's numbers in it, and no time of day."""
+    return 2 <= len(re.findall(NUMBER, group)) <= MOST_COLUMNS and not CLOCK.search(group)
 
 
 def _what_recurs(line: str) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 
 import numpy as np
 from msgspec import Struct
@@ -38,6 +38,9 @@ BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 ARRAY = re.compile(r"\{([^{}\"']*)\}")
 NAMED = re.compile(r"(\w{1,200})\s*(?:\[[\w\s]{0,40}\])?(?:\s+PROGMEM)?\s*=\s*$")  # what stands before an array
 LIST = re.compile(r"[\[(]([\s\d.,;+-]*)[\])]")
+# What lists of one kind are called. Keys may be "on" and "off" as well: their frames end alike.
+OF_MARKS = re.compile(r"(?<![a-z])(?:marks?|pulses?|(on|high))(?![a-z])", re.IGNORECASE)
+OF_SPACES = re.compile(r"(?<![a-z])(?:spaces?|gaps?|(off|low))(?![a-z])", re.IGNORECASE)
 NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
 FEWEST_WRAPPED = 3  # lines of as many durations that no terminal breaks by chance
 NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
@@ -85,11 +88,32 @@ def as_written(text: str, source: object) -> Written:
     cut = text.count("\n", 0, ellipsis.start()) + 1 if ellipsis else None
     text = in_plain_words(ELLIPSIS.sub(" ", text))
     if (found := _json_bursts(text)) is not None:
-        return Written(*found, [], cut)
+        bursts, carrier_hz = found
+        return Written(_in_turns(bursts), carrier_hz, [], cut)
     bursts, passed_over = (
         _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
     )
-    return Written(bursts, None, passed_over, cut)
+    return Written(_in_turns(bursts), None, passed_over, cut)
+
+
+def _in_turns(bursts: list[Burst]) -> list[Burst]:
+    """The bursts, those made one of which the first holds a frame's marks and the second its spaces."""
+    joined: list[Burst] = []
+    for burst in bursts:
+        whole = _marks_and_spaces(joined[-1], burst) if joined else None
+        joined[-1:] = [*joined[-1:], burst] if whole is None else [whole]
+    return joined
+
+
+def _marks_and_spaces(some: Burst, others: Burst) -> Burst | None:
+    of_marks, of_spaces = OF_MARKS.search(some.name), OF_SPACES.search(others.name)
+    marks, spaces = ([word for _, words in each.lines for word in words] for each in (some, others))
+    if of_marks is None or of_spaces is None or len(marks) - len(spaces) not in (0, 1):
+        return None
+    if len(marks) == len(spaces) and (of_marks[1] or of_spaces[1]):
+        return None
+    turns = [word for pair in zip_longest(marks, spaces) for word in pair if word is not None]
+    return Burst([(some.lines[0][0], turns)], OF_MARKS.sub("", some.name).strip(" _-.:"))
 
 
 def holds_a_list(text: str) -> bool:
@@ -133,7 +157,8 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
             for key, each in value.items():
                 if FREQUENCY.search(str(key)) and isinstance(each, int | float) and each > 1000:
                     carriers.append(float(each))
-                look(each, str(own) if isinstance(own, str) else str(key))
+                is_half = OF_MARKS.search(str(key)) or OF_SPACES.search(str(key))
+                look(each, own if isinstance(own, str) and not is_half else str(key))
         elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
             if len(value) >= FEWEST:
                 bursts.append(Burst([(1, [repr(each) for each in value])], name))
