@@ -130,6 +130,18 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "counts of a timer": lambda p: "timer 2 us per count\n" + each(p, lambda _, us: str(round(us / 2)), ", ", "\n"),
     "runs of polls": lambda p: f"sampled every {POLL_US} us\n"
     + "\n".join(f"{level} x{len(list(alike))}" for level, alike in groupby(polls(p))),
+    "how many before each": lambda p: "\n".join(f"{len(q)}\n{joined([q])}" for q in p),
+    "how many, in one column": lambda p: "\n".join(f"{len(q)}\n{joined([q], chr(10))}" for q in p),
+    "exponents": lambda p: each(p, lambda _, us: f"{us:.3e}", ", ", "\n"),
+    "ticks of a document": lambda p: json.dumps({"tick_us": 8, "frames": [[round(us / 8) for us in q] for q in p]}),
+    "hexadecimal ticks": lambda p: "ticks of 10 us, hex: " + each(p, lambda _, us: f"{round(us / 10):03x}", " ", "\n"),
+    "truths": lambda p: "\n".join(str([(n % 2 == 0, us) for n, us in enumerate(q)]) for q in p),
+    "records of a document": lambda p: json.dumps(
+        [{"type": MS[n % 2], "len": us} for q in p for n, us in enumerate([*q, 150_000])][:-1]
+    ),
+    "letters and milliseconds": lambda p: each(p, lambda n, us: f"{'HL'[n % 2]} {us / 1000:.3f}"),
+    "samples that could be polls": lambda p: "# adc, 20 kHz\n" + "\n".join(("12", "1010")[v] for v in polls(p)),
+    "hexadecimal times with a prefix": lambda p: of_edges(p, lambda t, level: f"0x{t:08x} {level}"),
     "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),

@@ -16,6 +16,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats import level_csv
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
+from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import with_arrows_named
 from eager_tern.formats.rates import clock_named, rate_named, unit_named
 from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
@@ -26,6 +27,7 @@ from eager_tern.signal.values import Edges, Floats, Pulses
 
 FEWEST_LINES = 6  # of those in a file's head
 FEWEST_POLLS = 64
+MOST_NUMBERS = 0.1  # of the lines are numbers and no polls: else 1010 is a sample of some height
 SILENCE_US = 100_000.0  # taken for granted behind the last edge
 LIKELY_S, LIKELY_MS = 0.05, 50.0  # medians of the intervals below which a clock without a name counts s and ms
 LIKELY_US = 4000.0  # above which it does not count µs: of a processor's clock that a boot message names, it might
@@ -43,7 +45,7 @@ HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
 RUN_OF_POLLS = re.compile(r"([01])\s*[xX*×]\s*(\d{1,6})")
-HEX_TIME = re.compile(r"^(\s*)([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
+HEX_TIME = re.compile(r"^(\s*)(?:0x)?([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
 WITH_LETTERS = 0.5  # of hexadecimal numbers at least: of eight digits, all are decimal in one number of forty
 
 
@@ -136,8 +138,11 @@ def _with_decimal_times(text: str) -> str:
 
 def _is_polls(text: str, lines: Sequence[str]) -> bool:
     """Whether levels, one a poll, are all that is logged: no table of times, either."""
-    polled = sum(len(_polled(line)) for line in lines[:LOOKED_AT])
-    return polled >= FEWEST_POLLS and not level_csv.names_time(text)
+    polled = [_polled(line) for line in lines[:LOOKED_AT]]
+    others = sum(is_number(line.strip()) for line, levels in zip(lines, polled, strict=False) if not levels)
+    if sum(map(len, polled)) < FEWEST_POLLS or others > MOST_NUMBERS * len(polled):
+        return False
+    return not level_csv.names_time(text)
 
 
 def _polled(line: str) -> str:

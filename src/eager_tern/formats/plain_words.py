@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+
+import numpy as np
 
 from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import NUMBER
@@ -15,6 +17,8 @@ DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a l
 COMMA_BEFORE_UNIT = re.compile(r"(?<![\w.,])([-+]?\d+),(\d{1,3})(?=\s?(?:ms|s)(?!\w))")
 IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
 OF_TYPE = re.compile(r"(?<=\d)_?[ui](?:8|16|32|64)(?!\w)")  # behind a number
+WITH_EXPONENT = re.compile(r"(?<![\w.])\d+(?:\.\d+)?e[-+]\d\d?(?![\w.])", re.IGNORECASE)
+HEX_LIST = re.compile(r"(?<![\w.])([0-9a-f]{2,8})(?:[ ,;\t]+[0-9a-f]{2,8}){5,}+(?![\w.])", re.IGNORECASE)
 HEX_BEHIND = re.compile(r"\b0([0-9a-f]{3,8})h\b", re.IGNORECASE)  # a nought before, so that it begins with a digit
 UNIT_SAID = re.compile(r"\b([A-Za-z])\s*=\s*(\d+(?:\.\d+)?)\s*(?:us|µs|μs)(?!\w)[,:;]?")
 HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
@@ -57,6 +61,17 @@ def _without_commas(text: str) -> str:
     return text
 
 
+def _in_decimal(found: re.Match[str]) -> str:
+    """A list of hexadecimal numbers, which have as many digits each and letters among them, in decimal ones."""
+    words = re.split(r"[ ,;\t]+", found[0])
+    is_hexadecimal = len(set(map(len, words))) == 1 and not all(map(str.isdecimal, words))
+    return " ".join(str(int(word, 16)) for word in words) if is_hexadecimal else found[0]
+
+
+def _without_exponent(found: re.Match[str]) -> str:
+    return np.format_float_positional(float(found[0]), trim="-")
+
+
 def _without_tags(text: str) -> str:
     return TAG.sub(_tag, text) if ("</" in text or "/>" in text) and len(TAG.findall(text)) >= FEWEST_TAGS else text
 
@@ -97,7 +112,9 @@ def _by_thousands(text: str, digits: int) -> bool:
 
 
 # Spellings, each by a sign without which there is none of it: most texts have few.
-SPELLINGS: tuple[tuple[str, Callable[[str], str]], ...] = (
+SPELLINGS: tuple[tuple[Sequence[str], Callable[[str], str]], ...] = (
+    (("hex", "Hex", "HEX"), lambda text: HEX_LIST.sub(_in_decimal, text)),
+    (("e-", "e+", "E-", "E+"), lambda text: WITH_EXPONENT.sub(_without_exponent, text)),
     ("'’", lambda text: PARTED.sub("", text)),
     ("<", _without_tags),
     ("-+_", lambda text: JOINED.sub(lambda found: found[0].replace(found[1], " "), text)),

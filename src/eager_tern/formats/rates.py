@@ -19,7 +19,7 @@ EVERY = (
     r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)"
 )
 TICK = r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)"
-TICK_IN = r"\btick_(us|ms|ns)\s*[=:]\s*(\d+(?:\.\d+)?)"
+TICK_IN = r"\btick_(us|ms|ns)\"?\s*[=:]\s*(\d+(?:\.\d+)?)"
 COUNTED_IN = (
     r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:(?:per|a|each|/) ?)?(?:ticks?|steps?|units?|counts?)\b"
     r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b"

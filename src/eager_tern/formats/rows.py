@@ -28,6 +28,7 @@ LONGEST_PERIOD = 10  # words and signs after which a long line says the same aga
 MOSTLY = 0.8  # of the rows, or of the digits: a line lost or garbled now and then changes nothing
 COARSEST = 0.1  # of a clock's steps that are steps at all: in milliseconds some of the pulses' are
 SHORTEST_US = 20.0  # median of what can be durations
+SECONDS = 0.02  # median of fractions that must be seconds: in milliseconds the pulses would last a few microseconds
 DECIMALS = 4  # of a second, of a time of day that is a clock for pulses
 
 MARKS = {"mark": 1.0, "pulse": 1.0, "m": 1.0, "space": 0.0, "gap": 0.0, "timeout": 0.0, "s": 0.0}
@@ -138,7 +139,8 @@ def numbered_lines(text: str) -> list[tuple[int, str]]:
 
 def _is_small(group: str) -> bool:
     """Whether a group in brackets has a row's numbers in it, and no time of day."""
-    return 2 <= len(re.findall(NUMBER, group)) <= MOST_COLUMNS and not CLOCK.search(group)
+    said = len(re.findall(NUMBER, group)) + sum(word.lower() in LEVELS for word in WORD.findall(group))
+    return 2 <= said <= MOST_COLUMNS and not CLOCK.search(group)
 
 
 def _what_recurs(line: str) -> list[str]:
@@ -339,5 +341,14 @@ def unit_of(rows: Rows, at: int) -> float:
     """What 1 stands for in a column of durations, µs; where its numbers are too small for µs, a header may say it."""
     if (unit := rows.units_us[at]) is not None:
         return unit
-    small = float(np.nanmedian(np.abs(rows.table[:, at]))) < SHORTEST_US
-    return (unit_named(rows.words) if small else None) or 1.0
+    usual = float(np.nanmedian(np.abs(rows.table[:, at])))
+    if usual >= SHORTEST_US:
+        return 1.0
+    return unit_named(rows.words) or unit_of_fractions(rows.table[:, at], usual)
+
+
+def unit_of_fractions(numbers: Floats, usual: float) -> float:
+    """What 1 stands for, µs, in durations without a unit: nobody writes fractions of a few microseconds."""
+    if not np.any(numbers % 1 > 0):
+        return 1.0
+    return 1e6 if usual < SECONDS else 1e3

@@ -13,7 +13,7 @@ from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOpti
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
-from eager_tern.formats.rows import COMMENT
+from eager_tern.formats.rows import COMMENT, unit_of_fractions
 from eager_tern.formats.written import WORDS, Burst, as_written, names_levels
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.order import median
@@ -24,7 +24,6 @@ SILENCE_US = 1_000_000.0  # what a blank line stands for
 LONGEST_US = 1e12
 TINY_US = 30.0  # median of numbers that cannot be microseconds
 LONGEST_USUAL_US = 20_000.0  # median of durations; what is longer was no number of ticks, but named a code's unit
-SECONDS = 0.02  # median of fractions that must be seconds: in milliseconds the pulses would last a few microseconds
 LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this length
 FEWEST_IN_UNITS = 10  # of them
 AS_LONG, MARK_AT_END = 0.45, 2.5  # of the longest pulse, a leader's or bi-phase's first; of the usual one, the last
@@ -137,8 +136,7 @@ def _unit(values: Floats, text: str) -> tuple[float, tuple[str, ...]]:
         return 1.0, ()
     rate = rate_named(text)
     unit_us = 1e6 / rate if rate else unit_named(text) or 1.0
-    if unit_us == 1.0 and (values % 1).any():  # nobody writes fractions of a few microseconds
-        unit_us = 1e6 if usual < SECONDS else 1e3
+    unit_us = unit_of_fractions(values, usual) if unit_us == 1.0 else unit_us
     if unit_us > 1.0:
         return unit_us, (f"its durations are taken for numbers of {unit_us:g} µs",)
     words = f"its durations are a few microseconds (median {usual:g}): where they are in another unit, write it in the"

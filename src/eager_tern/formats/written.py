@@ -56,6 +56,7 @@ TWO_ON_A_LINE = re.compile(r"\d[^\d\n.]+\d")  # numbers
 NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
+LONG_NUMBER = 7  # digits: no text counts so many durations
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
@@ -297,10 +298,26 @@ def _evenly_set(bursts: Sequence[Sequence[tuple[int, list[str]]]]) -> bool:
 def _on_lines(text: str, source: object) -> tuple[list[Burst], list[int]]:
     """Bursts between blank lines, and the numbers of the lines that are prose."""
     text = _without_remarks(text)
+    if (counted := _counted(text)) is not None:
+        return counted, []
     if COLUMN.fullmatch(text):
         return [Burst([(1, text.translate(SEPARATORS).split())], column=True)], []
     bursts, passed_over = _bursts_of_lines(_without_numbers_before(unwrapped(text)), source)
     return [press for burst in bursts for press in _presses_of(burst)], passed_over
+
+
+def _counted(text: str) -> list[Burst] | None:
+    """Bursts of numbers alone, before each of which stands how many they are; None where nothing is counted so."""
+    words = text.translate(SEPARATORS).split() if NOTHING_ELSE.fullmatch(text) else []
+    bursts: list[Burst] = []
+    at = 0
+    while at < len(words):
+        count = int(words[at]) if words[at].isdecimal() and len(words[at]) < LONG_NUMBER else 0
+        if count < FEWEST or at + count >= len(words):
+            return None
+        bursts.append(Burst([(1, words[at + 1 : at + 1 + count])]))
+        at += 1 + count
+    return bursts or None
 
 
 def _without_remarks(text: str) -> str:
