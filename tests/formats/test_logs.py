@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from eager_tern.errors import InputError
 from eager_tern.formats.timing_text import parse_noted
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
@@ -49,6 +50,11 @@ def edges(presses: list[Press]) -> list[tuple[int, int]]:
 
 def of_edges(presses: list[Press], line: Callable[[int, int], str]) -> str:
     return "\n".join(line(time, level) for time, level in edges(presses))
+
+
+def of_pulses(presses: list[Press], line: Callable[[int, int], str]) -> str:
+    times = [time for time, _ in edges(presses)]
+    return "\n".join(map(line, times[0::2], times[1::2]))
 
 
 def polls(presses: list[Press]) -> list[int]:
@@ -142,6 +148,18 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "letters and milliseconds": lambda p: each(p, lambda n, us: f"{'HL'[n % 2]} {us / 1000:.3f}"),
     "samples that could be polls": lambda p: "# adc, 20 kHz\n" + "\n".join(("12", "1010")[v] for v in polls(p)),
     "hexadecimal times with a prefix": lambda p: of_edges(p, lambda t, level: f"0x{t:08x} {level}"),
+    "times of edges alone": lambda p: "edges, us\n" + of_edges(p, lambda t, _: str(t)),
+    "times of edges in a document": lambda p: json.dumps({"edges_us": [t for t, _ in edges(p)]}),
+    "milliseconds of edges alone": lambda p: "edges, ms\n" + of_edges(p, lambda t, _: f"{t / 1000:.3f}"),
+    "times and levels in one list": lambda p: f">>> log\n{[n for edge in edges(p) for n in edge]}\n>>> ",
+    "begins and ends": lambda p: "fall_us,rise_us\n" + of_pulses(p, lambda begin, end: f"{begin},{end}"),
+    "begins and lengths": lambda p: "start_us,width_us\n" + of_pulses(p, lambda begin, end: f"{begin},{end - begin}"),
+    "pulses in words": lambda p: of_pulses(p, lambda begin, end: f"pulse at {begin} us, {end - begin} us long"),
+    "first letters of rise and fall": lambda p: of_edges(p, lambda t, level: f"{'FR'[level]} {t}"),
+    "the same on one line": lambda p: of_edges(p, lambda t, level: f"{'FR'[level]}{t}").replace("\n", " "),
+    "nanoseconds without a word": lambda p: of_edges(p, lambda t, level: f"{t * 1000}\t{level}"),
+    "times with commas": lambda p: of_edges(p, lambda t, level: f"{t:,} us  {level}"),
+    "polled truths": lambda p: "20 kHz\n" + "\n".join(str(bool(level)) for level in polls(p)),
     "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),
@@ -289,6 +307,20 @@ def test_keys_called_on_and_off_are_frames_of_their_own(presses: list[Press]) ->
     pulses, notes, _ = parse_noted(text, "log.txt")
     assert [note.text for note in notes] == ["on", "off"]
     assert pulses.durations_us.size == 2 * 67 + 1
+
+
+def test_a_log_of_when_a_line_rested_begins_and_ends_within_a_press(tmp_path: Path, presses: list[Press]) -> None:
+    times = [time for time, _ in edges([presses[0], *presses, presses[0]])]
+    log = "rise_us,fall_us\n" + "\n".join(f"{a},{b}" for a, b in zip(times[1::2], times[2::2], strict=False))
+    (tmp_path / "log.txt").write_text(log)
+    (take,) = read_file(tmp_path / "log.txt", library())
+    leads = [press.lead.reading for press in take.take.presses if press.lead.readings]
+    assert [lead.fields["command"] for lead in leads if lead.protocol == "nec"] == [0x45, 0x12]
+
+
+def test_polls_within_a_list_are_no_durations(presses: list[Press]) -> None:
+    with pytest.raises(InputError, match="line 1: holds levels"):
+        parse_noted(f"int levels[] = {{{joined([polls(presses)], ',')}}};", "log.txt")
 
 
 def test_a_unit_that_is_a_protocols_scales_nothing(presses: list[Press]) -> None:

@@ -19,7 +19,7 @@ from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import with_arrows_named
 from eager_tern.formats.rates import clock_named, rate_named, unit_named
-from eager_tern.formats.rows import LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
+from eager_tern.formats.rows import LINE, LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
 from eager_tern.signal.order import median
 from eager_tern.signal.threshold import edges_of_changes
@@ -30,6 +30,7 @@ FEWEST_POLLS = 64
 MOST_NUMBERS = 0.1  # of the lines are numbers and no polls: else 1010 is a sample of some height
 SILENCE_US = 100_000.0  # taken for granted behind the last edge
 LIKELY_S, LIKELY_MS = 0.05, 50.0  # medians of the intervals below which a clock without a name counts s and ms
+LIKELY_NS = 40_000.0  # above which it counts ns: few pulses last so many µs
 LIKELY_US = 4000.0  # above which it does not count µs: of a processor's clock that a boot message names, it might
 COARSE_US = 250.0  # a clock's step from which on it may be too coarse
 ALIKE, AGREE = 0.1, 0.8  # within which two columns say the same of an edge, and of how many edges they do
@@ -39,12 +40,14 @@ FULL = 0.9  # of such a counter's range is seen
 
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
+THOUSANDS = re.compile(r"(?<![\d.,])\d{1,3}(?:,\d{3}){2,}(?![\d,])")  # of one group alone it may be two columns
 DECIMAL_COMMA = re.compile(r"(\d),(\d+)([;\t])")
 A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$", re.MULTILINE)  # of one column's
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
 RUN_OF_POLLS = re.compile(r"([01])\s*[xX*×]\s*(\d{1,6})")
+RISE_OR_FALL = re.compile(r"\b([RF])(?=[\s:=]*\d)")
 HEX_TIME = re.compile(r"^(\s*)(?:0x)?([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
 WITH_LETTERS = 0.5  # of hexadecimal numbers at least: of eight digits, all are decimal in one number of forty
 
@@ -81,6 +84,24 @@ class _Log(Struct, frozen=True):
         return bool(len(columns) == 1 and not self.roles.level.size and FALLING.search(self.rows.words))
 
     @property
+    def of_pulses(self) -> bool:
+        """Whether it tells of each pulse when it began, and when it ended or how long it was."""
+        return not self.roles.level.size and len(self.roles.times) in (1, 2) and self._pulses_are_apart
+
+    @property
+    def _pulses_are_apart(self) -> bool:
+        begins, ends = self.begins_and_ends()
+        return bool(ends.size and np.all(begins < ends) and np.mean(ends[:-1] < begins[1:]) > AGREE)
+
+    def begins_and_ends(self) -> tuple[Floats, Floats]:
+        """Of each pulse, in the log's own unit; empty where two columns do not tell both."""
+        columns = [*self.roles.times, *self.roles.durations]
+        if len(columns) != 2 or np.isnan(self.rows.table[:, columns]).any():
+            return np.empty(0), np.empty(0)
+        one, other = self.rows.table[:, columns].T
+        return one, (other if len(self.roles.times) == 2 else one + other)
+
+    @property
     def finest(self) -> int:
         """The column of times whose clock is the finest: a logger's own stands beside it, perhaps."""
         return max(self.roles.times, key=lambda at: np.unique(self.rows.table[:, at]).size)
@@ -106,7 +127,7 @@ def claims(head: bytes, suffix: str) -> bool:
     log = _log(text if len(lines) < 2 or len(head) < 4096 else "\n".join(lines[:-1]))
     if log is None or log.rows.lines.size < FEWEST_LINES:
         return False
-    return (log.of_edges and not _is_table(log, text)) or log.of_levels or log.of_falling
+    return (log.of_edges and not _is_table(log, text)) or log.of_levels or log.of_falling or log.of_pulses
 
 
 def _is_table(log: _Log, text: str) -> bool:
@@ -119,7 +140,9 @@ def _log(text: str) -> _Log | None:
     text = with_arrows_named(text)
     if ";" in text or "\t" in text:
         text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
-    text = _with_decimal_times(text)
+    text = _with_decimal_times(THOUSANDS.sub(lambda found: found[0].replace(",", ""), text))
+    if {found[1] for found in RISE_OR_FALL.finditer(text)} == {"R", "F"}:
+        text = RISE_OR_FALL.sub(lambda found: {"R": "rising ", "F": "falling "}[found[1]], text)
     said = text.lower()
     if ("fall" in said or "period" in said) and FALLING.search(text):  # the search alone takes its time
         text = A_ROW.sub(lambda found: re.sub(r"[ \t,;]+", "\n", found[0]), text)
@@ -147,7 +170,10 @@ def _is_polls(text: str, lines: Sequence[str]) -> bool:
 
 def _polled(line: str) -> str:
     """The levels of a line that holds nothing else."""
-    plain = PLACE.sub("", bare(line)).rstrip(",; ").translate(HIGH_LOW)
+    said = PLACE.sub("", bare(line)).rstrip(",; ")
+    if said.lower() in LINE:
+        return f"{LINE[said.lower()]:.0f}"
+    plain = said.translate(HIGH_LOW)
     if (run := RUN_OF_POLLS.fullmatch(plain)) is not None:
         return run[1] * int(run[2])
     return re.sub(r"[\s,;]", "", plain) if POLLS.fullmatch(plain) else ""
@@ -164,6 +190,8 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
         raise InputError(path, "begins as a log of edges does, and holds hardly any")
     if log.of_edges:
         return [_edge_capture(path, log)]
+    if log.of_pulses:
+        return [_pulse_capture(path, log)]
     return [_level_capture(path, log) if log.of_levels else _falling_capture(path, log)]
 
 
@@ -206,6 +234,8 @@ def _scale(log: _Log, column: int, intervals: Floats) -> float:
     if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
         return unit
     usual = median(intervals[intervals > 0])
+    if usual > LIKELY_NS:
+        return 1e-3
     if usual > LIKELY_US and (tick_us := clock_named(log.rows.words)) is not None:
         return tick_us
     return 1e6 if usual < LIKELY_S else 1e3 if usual < LIKELY_MS else 1.0
@@ -261,6 +291,16 @@ def _level_capture(path: Path, log: _Log) -> Capture:
     lengths = np.append(np.insert(lengths, at, SILENCE_US), SILENCE_US)
     ends = np.cumsum(lengths)
     edges = edges_of_changes(ends - lengths, levels, 0.0, float(ends[-1]))
+    return Capture(str(path), FORMAT.name, edges=edges, warnings=_warnings(log.rows))
+
+
+def _pulse_capture(path: Path, log: _Log) -> Capture:
+    begins, ends = log.begins_and_ends()
+    written = np.column_stack((begins, ends)).ravel()
+    times = (written - written[0]) * _scale(log, log.finest, np.diff(written))
+    rests = np.diff(times)[::2] > LONGEST_LEADER_MARK_US  # then what is told is how long the line rests each time
+    beside = 0.0 if rests.any() else SILENCE_US
+    edges = Edges(times, False, -beside, float(times[-1]) + beside)
     return Capture(str(path), FORMAT.name, edges=edges, warnings=_warnings(log.rows))
 
 

@@ -100,7 +100,8 @@ def _header(text: str) -> _Header | None:
         units = [cell.strip() for cell in next(csv.reader([below.strip("\r\n")], delimiter=delimiter), [])]
         has_units = len(units) == len(names) and bool(units[0]) and all(UNIT_CELL.match(u) or not u for u in units)
         names_time = any(_unit_of(name) is not None for name in names)
-        if names_time or (fallback is None and all(TITLE.match(name) for name in names if name)):
+        is_table = len(units) == len(names)  # a remark may have a comma, too
+        if names_time or (fallback is None and is_table and all(TITLE.match(name) for name in names if name)):
             header = _Header(number, number + 1 + has_units, delimiter, names, units if has_units else [])
             if names_time:
                 return header

@@ -74,7 +74,15 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     presses = [(burst, *_values(burst, source)) for burst in written.bursts if burst.lines]
     if not presses:
         raise InputError(source, "holds no durations")
+    _expect_no_levels(presses[0][1], source, presses[0][2])
+    of_edges = [_are_times(values) for _, values, _ in presses]
+    presses = [
+        (burst, np.diff(values), places[1:]) if are_times else (burst, values, places)
+        for (burst, values, places), are_times in zip(presses, of_edges, strict=True)
+    ]
     unit_us, warnings = _unit(np.concatenate([values for _, values, _ in presses]), text)
+    if any(of_edges):
+        warnings = (*warnings, "its numbers rise: they are taken for the times of edges, the first of a mark")
     signed: list[Floats] = []
     notes: list[Note] = []
     now = 0.0
@@ -98,6 +106,17 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     if written.cut is not None:
         warnings = (*warnings, f"line {written.cut}: an ellipsis stands for durations that are missing")
     return pulses_from_signed(np.concatenate(signed), 0.0, written.carrier_hz), tuple(notes), warnings
+
+
+def _are_times(values: Floats) -> bool:
+    """Whether numbers rise all along, as no durations do."""
+    return values.size >= FEWEST_IN_UNITS and bool(values[0] >= 0 and np.all(np.diff(values) > 0))
+
+
+def _expect_no_levels(values: Floats, source: object, places: NDArray[np.intp]) -> None:
+    if values.size >= FEWEST_SAMPLES and np.isin(values, (0, 1)).all():
+        words = "holds levels, 0 and 1, where durations are wanted: polls stand on lines of their own"
+        raise InputError(source, words, f"line {places[0]}")
 
 
 def _marks_are_negative(bursts: Sequence[Floats], sure_gap: float) -> bool:

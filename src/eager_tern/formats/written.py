@@ -162,7 +162,7 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
                 look(each, own if isinstance(own, str) and not is_half else str(key))
         elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
             if len(value) >= FEWEST:
-                bursts.append(Burst([(1, [repr(each) for each in value])], name))
+                bursts.append(Burst(bare_lists([(1, [repr(each) for each in value])]), name))
         elif isinstance(value, list):
             for each in value:
                 look(each, name)
@@ -258,7 +258,8 @@ def _in_brackets(text: str) -> tuple[list[Burst], list[int]] | None:
         if listed:
             return [Burst(lines, _array_name(text, found)) for found, lines in listed], []
         numeric = arrays  # whose first wrong word is to be named
-    bursts = [Burst(_array_lines(text, found), _array_name(text, found)) for found in numeric or _bracketed(text)]
+    lists = [(_array_lines(text, found), _array_name(text, found)) for found in numeric or _bracketed(text)]
+    bursts = [Burst(bare_lists(lines), name) for lines, name in lists if lines]
     return (bursts, []) if bursts else None
 
 
