@@ -52,6 +52,14 @@ def of_edges(presses: list[Press], line: Callable[[int, int], str]) -> str:
     return "\n".join(line(time, level) for time, level in edges(presses))
 
 
+def of_levels(presses: list[Press], line: Callable[[int, int, int | None], str]) -> str:
+    """A line an edge, with the level behind it and how long it lasts."""
+    log = edges(presses)
+    ends = [time for time, _ in log[1:]]
+    lines = [line(time, level, end - time) for (time, level), end in zip(log, ends, strict=False)]
+    return "\n".join([*lines, line(*log[-1], None)])
+
+
 def of_pulses(presses: list[Press], line: Callable[[int, int], str]) -> str:
     times = [time for time, _ in edges(presses)]
     return "\n".join(map(line, times[0::2], times[1::2]))
@@ -160,6 +168,17 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "nanoseconds without a word": lambda p: of_edges(p, lambda t, level: f"{t * 1000}\t{level}"),
     "times with commas": lambda p: of_edges(p, lambda t, level: f"{t:,} us  {level}"),
     "polled truths": lambda p: "20 kHz\n" + "\n".join(str(bool(level)) for level in polls(p)),
+    "times, states and lengths": lambda p: "time_us,state,duration_us\n" + of_levels(
+        p, lambda t, level, us: f"{t},{HL[1 - level]},{us or ''}"
+    ),
+    "times and volts": lambda p: of_edges(p, lambda t, level: f"{t / 1e6:.6f} {(0.02, 0.98)[level]:.2f}"),
+    "numbers in quotes": lambda p: "\n".join(json.dumps([str(us) for us in q]) for q in p),
+    "a table of a page": lambda p: "\n".join(
+        f"<table>{''.join(f'<tr><td>{a}</td><td>{b or str()}</td></tr>' for a, b in pairs(q))}</table>" for q in p
+    ),
+    "stamps of whole seconds": lambda p: "\n".join(
+        f"2026-11-30 12:00:0{n},123 DEBUG ir.rx: {MS[at % 2]} {us}" for n, q in enumerate(p) for at, us in enumerate(q)
+    ),
     "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),

@@ -261,6 +261,7 @@ def _edge_capture(path: Path, log: _Log) -> Capture:
     warnings = _warnings(log.rows)
     times, levels = _unwrapped(path, log, log.rows.table[:, log.finest]), log.roles.level
     turns = np.concatenate(([True], np.diff(levels) != 0))  # some log the level just before an edge, too
+    turns &= ~np.isnan(levels)  # of a row that was cut short
     times, levels = times[turns], levels[turns]
     scale = _scale(log, log.finest, np.diff(times))
     times = times * scale

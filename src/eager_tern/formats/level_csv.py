@@ -28,6 +28,7 @@ SUFFIXES = (".csv", ".tsv")
 
 TIME_WORDS = {"time", "t", "timestamp", "x-axis", "zeit", "temps", "tiempo", "tempo"}
 COUNTS = {"sample", "samples", "index", "n", "nr", "no", "count", "#"}
+DURATION = re.compile(r"(?<![a-z])(?:dur(?:ation)?s?|deltas?|lengths?|widths?|intervals?)(?![a-z])", re.IGNORECASE)
 UNIT_CELL = re.compile(r"^\s*[\[(]?\s*([a-zµμ]+)\s*[\])]?\s*$", re.IGNORECASE)
 TITLE = re.compile(r"^(?!\d)[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
 UNKNOWN_WORDS = {"", "x", "z", "?", "-"}
@@ -144,7 +145,7 @@ def _read(path: Path, text: str, options: ReadOptions) -> list[Capture]:
     if np.any(np.diff(times) < 0):
         row = int(np.argmax(np.diff(times) < 0)) + 1
         raise InputError(path, "time runs backwards", f"line {header.rows_from + row}")
-    channels = [i for i in range(table.shape[1]) if i != column]
+    channels = [i for i in range(table.shape[1]) if i != column and not DURATION.search(header.names[i])]
     captures = [
         _capture(path, number, header.names[i], times, table[:, i], threshold, warnings)
         for number, i in enumerate(channels)

@@ -31,6 +31,7 @@ DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTI
 JOINED = re.compile(r"(?<![\w.+-])\d+([-+_])\d+(?:\1\d+){4,}(?![\w.])")
 TAG = re.compile(r"<(/?)([a-z]+)[^<>]*>", re.IGNORECASE)
 FEWEST_IN_UNITS = 6  # numbers that a letter for a unit stands behind
+LINE_ENDS = ("\n", "\r\n")
 FEWEST_TAGS = 6  # that make a document of tags
 UP, DOWN = "↑^‾¯▔", "↓v_▁"
 ARROW = re.compile(rf"(?<![^\s])[{UP}{DOWN}](?=[ \t]*\d)|(?<=\s)[{UP}{DOWN}](?=[ \t]*(?:[,;]|$))", re.MULTILINE)
@@ -100,7 +101,10 @@ def with_arrows_named(text: str) -> str:
 
 def _tag(found: re.Match[str]) -> str:
     """What a tag is called, or else what it says itself."""
-    if found[1]:
+    name = found[2].lower()
+    if name == "table" or (found[1] and name == "tr"):  # a row ends where its line does not
+        return " " if found.string.startswith(LINE_ENDS, found.end()) else "\n"
+    if found[1] or name == "tr":
         return " "
     return f" {found[0][1:-1]} " if any(map(str.isdigit, found[0])) else f" {found[2]} "
 

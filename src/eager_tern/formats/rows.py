@@ -218,7 +218,9 @@ class _Cells(Struct, frozen=True):
 
 
 def _line_by_line(lines: Sequence[tuple[int, str]], form: tuple[str, ...], width: int) -> _Cells:
-    whole, cut = _pattern(form).fullmatch, _pattern(_cut_short(form)).fullmatch
+    short = _cut_short(form)
+    last = max(at for at, token in enumerate(form) if token == A_NUMBER)
+    whole, cut = _pattern(form).fullmatch, _pattern(short, form[len(short) : last]).fullmatch
     cells: list[tuple[str | None, ...]] = []
     places, begins, others = [], [], []
     apart = True
@@ -300,12 +302,15 @@ def _cut_short(form: tuple[str, ...]) -> tuple[str, ...]:
         return form[: numbers[0] + 1]
     behind = form[numbers[-2] + 1 :]
     more = int(behind[0] in UNITS_US)
-    more += int(behind[more] == A_LEVEL and A_LEVEL not in form[: numbers[0]])  # "560 us mark, 1690 us space"
+    at = more + int(behind[more] in ",;")
+    more = (
+        at + 1 if behind[at] == A_LEVEL and A_LEVEL not in form[: numbers[0]] else more
+    )  # "560 us mark, 1690 us space"
     return form[: numbers[-2] + 1 + more]
 
 
-def _pattern(form: Sequence[str]) -> re.Pattern[str]:
-    """Lines of a form: a group for each number and each level."""
+def _pattern(form: Sequence[str], perhaps: Sequence[str] = ()) -> re.Pattern[str]:
+    """Lines of a form: a group for each number and each level. Words that perhaps stand behind it are in no group."""
     levels = "|".join(sorted(LEVELS, key=len, reverse=True))
     pieces, before = [], ""
     for token in form:
@@ -313,6 +318,8 @@ def _pattern(form: Sequence[str]) -> re.Pattern[str]:
         said = {A_NUMBER: f"({NUMBER})", A_LEVEL: rf"({levels})(?![^\W\d_])"}.get(token, re.escape(token))
         pieces.append(between + said)
         before = token
+    if perhaps and A_LEVEL not in perhaps:
+        pieces.append("(?:" + "".join(rf"[\s_]*{re.escape(token)}" for token in perhaps) + ")?")
     return re.compile("".join(pieces) + r"\W*", re.IGNORECASE)
 
 
@@ -334,7 +341,15 @@ def roles_of(rows: Rows) -> Roles:
             times.append(at)
         elif median(np.abs(known)) * unit_of(rows, at) >= SHORTEST_US:
             durations.append(at)
+    heights = [at for at in durations if times and not levels and _takes_turns(rows.table[:, at])]
+    levels += [(rows.table[:, at] > rows.table[:, at].min()).astype(np.float64) for at in heights]
+    durations = [at for at in durations if at not in heights]
     return Roles(times, durations, counters, levels[0] if levels else np.empty(0), len(levels))
+
+
+def _takes_turns(values: Floats) -> bool:
+    """Whether a column holds two values in turn."""
+    return np.unique(values).size == 2 and bool(np.mean(np.diff(values) != 0) > MOSTLY)
 
 
 def unit_of(rows: Rows, at: int) -> float:

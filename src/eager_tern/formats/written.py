@@ -163,6 +163,8 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
         elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
             if len(value) >= FEWEST:
                 bursts.append(Burst(bare_lists([(1, [repr(each) for each in value])]), name))
+        elif isinstance(value, list) and len(value) >= FEWEST and all(map(_is_numeral, value)):
+            bursts.append(Burst(bare_lists([(1, value)]), name))
         elif isinstance(value, list):
             for each in value:
                 look(each, name)
@@ -173,6 +175,10 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
 
     look(document, "")
     return (bursts, carriers[0] if carriers else None) if bursts else None
+
+
+def _is_numeral(value: object) -> bool:
+    return isinstance(value, str) and is_number(value)
 
 
 def _document(text: str) -> object:
@@ -203,8 +209,8 @@ def _rows(text: str) -> tuple[Rows, Roles] | None:
 
 
 def _in_rows(text: str) -> tuple[list[Burst], list[int]] | None:
-    """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, or where
-    what counts the rows begins anew.
+    """Rows of a mark and a space, or of one duration each; a burst ends where other lines stand between, where what
+    counts the rows begins anew, or with a mark that another follows.
     """
     found = _rows(text)
     if found is None:
@@ -213,6 +219,8 @@ def _in_rows(text: str) -> tuple[list[Burst], list[int]] | None:
     table = rows.table[:, roles.durations] * [unit_of(rows, at) for at in roles.durations]
     counted = [np.concatenate(([True], np.diff(rows.table[:, at]) != 1)) for at in roles.counters]
     begins = np.logical_or.reduce([rows.begins, *counted])
+    if roles.level.size:  # a mark that follows on a mark is the next press's
+        begins[1:] |= (roles.level[1:] > 0) & (roles.level[:-1] > 0)
     bursts: list[Burst] = []
     over = True  # a frame's last mark has no space behind it
     for row, numbers in enumerate(table):
