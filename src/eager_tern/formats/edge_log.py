@@ -40,6 +40,7 @@ FULL = 0.9  # of such a counter's range is seen
 
 HALF = "it holds falling edges alone, of which only pulse distance can be read: log the rising ones, too"
 FALLING = re.compile(r"\bfall(?:ing|s)?\b|\bperiods?\b", re.IGNORECASE)
+LASTING = re.compile(r"(?<![a-z])(?:width|dur|len|long)", re.IGNORECASE)
 THOUSANDS = re.compile(r"(?<![\d.,])\d{1,3}(?:,\d{3}){2,}(?![\d,])")  # of one group alone it may be two columns
 DECIMAL_COMMA = re.compile(r"(\d),(\d+)([;\t])")
 A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$", re.MULTILINE)  # of one column's
@@ -85,8 +86,10 @@ class _Log(Struct, frozen=True):
 
     @property
     def of_pulses(self) -> bool:
-        """Whether it tells of each pulse when it began, and when it ended or how long it was."""
-        return not self.roles.level.size and len(self.roles.times) in (1, 2) and self._pulses_are_apart
+        """Whether it tells of each pulse when it began, and when it ended or, in so many words, how long it was."""
+        if self.roles.level.size or not self.roles.times:
+            return False
+        return self._pulses_are_apart and bool(len(self.roles.times) == 2 or LASTING.search(self.rows.words))
 
     @property
     def _pulses_are_apart(self) -> bool:
@@ -234,10 +237,10 @@ def _scale(log: _Log, column: int, intervals: Floats) -> float:
     if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
         return unit
     usual = median(intervals[intervals > 0])
-    if usual > LIKELY_NS:
-        return 1e-3
     if usual > LIKELY_US and (tick_us := clock_named(log.rows.words)) is not None:
         return tick_us
+    if usual > LIKELY_NS:
+        return 1e-3
     return 1e6 if usual < LIKELY_S else 1e3 if usual < LIKELY_MS else 1.0
 
 

@@ -37,7 +37,9 @@ DIGITS = re.compile(r"\d+")
 LEADER = re.compile(r"\b(?:leader|header|hdr|preamble|start|sync|agc)\b", re.IGNORECASE)
 SAID = re.compile(rf"^\s*(?:#|//)|{LEADER.pattern}", re.IGNORECASE)  # lines that are not merely passed over
 QUOTED = re.compile(r"^(?:\s*>)+|^\+(?=\s{2,}\d)")  # as mails and listings of changes do
-COUNTER = re.compile(r"\s*[\[(#]?\s*(\d[\da-f]*|[a-f]+\d[\da-f]*)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d)|\|(?!.*\|))\s*")
+COUNTER = re.compile(
+    r"\s*[\[(#]?\s*(\d[\da-f]*|[a-f]+\d[\da-f]*)\s*[\])]?\s*(?:[:)>=]|->|\.(?!\d)|\|(?!.*\|))\s*", re.IGNORECASE
+)
 SHORT_RUN = re.compile(rf"\s*({ITEM}(?:[ \t,;|/]+{ITEM})*)[\s\])}},;.|]*(?:(?://|#|\().*)?")
 DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
 SIGN_OF = {"m": "+", "s": "-"}

@@ -10,9 +10,8 @@ import numpy as np
 from eager_tern.formats.rates import UNITS_US
 from eager_tern.formats.rows import NUMBER
 
-PAIRS = re.compile(
-    r"^[^|\n]*\d\s*,\s*[-+]?\d+(?:\s*\|\s*[-+]?\d+\s*,\s*[-+]?\d+){3,}.*$", re.MULTILINE
-)  # a bar between two
+PAIR = r"\d\s*,\s*[-+]?\d+"
+PAIRS = re.compile(rf"^[^|\n]*{PAIR}(?:\s*\|\s*[-+]?\d*{PAIR}){{3,}}.*$", re.MULTILINE)  # a bar between each two
 DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
 COMMA_BEFORE_UNIT = re.compile(r"(?<![\w.,])([-+]?\d+),(\d{1,3})(?=\s?(?:ms|s)(?!\w))")
 IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
@@ -30,8 +29,8 @@ BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
 DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
 JOINED = re.compile(r"(?<![\w.+-])\d+([-+_])\d+(?:\1\d+){4,}(?![\w.])")
 TAG = re.compile(r"<(/?)([a-z]+)[^<>]*>", re.IGNORECASE)
-FEWEST_IN_UNITS = 6  # numbers that a letter for a unit stands behind
 LINE_ENDS = ("\n", "\r\n")
+FEWEST_IN_UNITS = 6  # numbers that a letter for a unit stands behind
 FEWEST_TAGS = 6  # that make a document of tags
 UP, DOWN = "↑^‾¯▔", "↓v_▁"
 ARROW = re.compile(rf"(?<![^\s])[{UP}{DOWN}](?=[ \t]*\d)|(?<=\s)[{UP}{DOWN}](?=[ \t]*(?:[,;]|$))", re.MULTILINE)

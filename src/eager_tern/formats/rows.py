@@ -303,9 +303,8 @@ def _cut_short(form: tuple[str, ...]) -> tuple[str, ...]:
     behind = form[numbers[-2] + 1 :]
     more = int(behind[0] in UNITS_US)
     at = more + int(behind[more] in ",;")
-    more = (
-        at + 1 if behind[at] == A_LEVEL and A_LEVEL not in form[: numbers[0]] else more
-    )  # "560 us mark, 1690 us space"
+    if behind[at] == A_LEVEL and A_LEVEL not in form[: numbers[0]]:  # "560 us mark, 1690 us space"
+        more = at + 1
     return form[: numbers[-2] + 1 + more]
 
 

@@ -74,7 +74,7 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     presses = [(burst, *_values(burst, source)) for burst in written.bursts if burst.lines]
     if not presses:
         raise InputError(source, "holds no durations")
-    _expect_no_levels(presses[0][1], source, presses[0][2])
+    _expect_no_levels(*presses[0][1:], source)
     of_edges = [_are_times(values) for _, values, _ in presses]
     presses = [
         (burst, np.diff(values), places[1:]) if are_times else (burst, values, places)
@@ -113,10 +113,10 @@ def _are_times(values: Floats) -> bool:
     return values.size >= FEWEST_IN_UNITS and bool(values[0] >= 0 and np.all(np.diff(values) > 0))
 
 
-def _expect_no_levels(values: Floats, source: object, places: NDArray[np.intp]) -> None:
+def _expect_no_levels(values: Floats, lines: NDArray[np.intp], source: object) -> None:
     if values.size >= FEWEST_SAMPLES and np.isin(values, (0, 1)).all():
         words = "holds levels, 0 and 1, where durations are wanted: polls stand on lines of their own"
-        raise InputError(source, words, f"line {places[0]}")
+        raise InputError(source, words, f"line {lines[0]}")
 
 
 def _marks_are_negative(bursts: Sequence[Floats], sure_gap: float) -> bool:

@@ -90,14 +90,14 @@ def as_written(text: str, source: object) -> Written:
     text = in_plain_words(ELLIPSIS.sub(" ", text))
     if (found := _json_bursts(text)) is not None:
         bursts, carrier_hz = found
-        return Written(_in_turns(bursts), carrier_hz, [], cut)
+        return Written(_marks_beside_spaces(bursts), carrier_hz, [], cut)
     bursts, passed_over = (
         _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
     )
-    return Written(_in_turns(bursts), None, passed_over, cut)
+    return Written(_marks_beside_spaces(bursts), None, passed_over, cut)
 
 
-def _in_turns(bursts: list[Burst]) -> list[Burst]:
+def _marks_beside_spaces(bursts: list[Burst]) -> list[Burst]:
     """The bursts, those made one of which the first holds a frame's marks and the second its spaces."""
     joined: list[Burst] = []
     for burst in bursts:
@@ -107,11 +107,13 @@ def _in_turns(bursts: list[Burst]) -> list[Burst]:
 
 
 def _marks_and_spaces(some: Burst, others: Burst) -> Burst | None:
+    """A frame of two lists that are called so and as long as each other, but for the last mark; None of all others."""
     of_marks, of_spaces = OF_MARKS.search(some.name), OF_SPACES.search(others.name)
-    marks, spaces = ([word for _, words in each.lines for word in words] for each in (some, others))
-    if of_marks is None or of_spaces is None or len(marks) - len(spaces) not in (0, 1):
+    if of_marks is None or of_spaces is None:
         return None
-    if len(marks) == len(spaces) and (of_marks[1] or of_spaces[1]):
+    marks, spaces = ([word for _, words in each.lines for word in words] for each in (some, others))
+    could_be_keys = of_marks[1] or of_spaces[1]
+    if len(marks) - len(spaces) not in ((1,) if could_be_keys else (0, 1)):
         return None
     turns = [word for pair in zip_longest(marks, spaces) for word in pair if word is not None]
     return Burst([(some.lines[0][0], turns)], OF_MARKS.sub("", some.name).strip(" _-.:"))
