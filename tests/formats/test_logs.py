@@ -179,6 +179,10 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "stamps of whole seconds": lambda p: "\n".join(
         f"2026-11-30 12:00:0{n},123 DEBUG ir.rx: {MS[at % 2]} {us}" for n, q in enumerate(p) for at, us in enumerate(q)
     ),
+    "fields with numbers": lambda p: rows(p, lambda _, a, b: f"d0={a} l0=1 d1={b or 0} l1=0"),
+    "fields in braces": lambda p: "\n".join(
+        "{" + ", ".join(f"{{.us0={a}, .level0=1, .us1={b or 0}, .level1=0}}" for a, b in pairs(q)) + "}" for q in p
+    ),
     "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),

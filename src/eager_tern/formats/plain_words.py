@@ -20,6 +20,7 @@ WITH_EXPONENT = re.compile(r"(?<![\w.])\d+(?:\.\d+)?e[-+]\d\d?(?![\w.])", re.IGN
 HEX_LIST = re.compile(r"(?<![\w.])([0-9a-f]{2,8})(?:[ ,;\t]+[0-9a-f]{2,8}){5,}+(?![\w.])", re.IGNORECASE)
 HEX_BEHIND = re.compile(r"\b0([0-9a-f]{3,8})h\b", re.IGNORECASE)  # a nought before, so that it begins with a digit
 UNIT_SAID = re.compile(r"\b([A-Za-z])\s*=\s*(\d+(?:\.\d+)?)\s*(?:us|µs|μs)(?!\w)[,:;]?")
+NUMBER_OF_FIELD = re.compile(r"(?<=[A-Za-z_])\d+(?=\s*=\s*\d)")
 HEXADECIMAL = re.compile(r"\b0x[0-9a-f]{1,8}\b", re.IGNORECASE)
 PARTED = re.compile(r"(?<=\d)['’](?=\d{3}(?!\d))")  # as thousands are where the comma is for decimals
 PARTED_BY_A_LINE = re.compile(r"(?<![\w.])\d{1,3}(?:_\d{3})+(?!\w)")  # as in programs
@@ -70,6 +71,14 @@ def _in_decimal(found: re.Match[str]) -> str:
 
 def _without_exponent(found: re.Match[str]) -> str:
     return np.format_float_positional(float(found[0]), trim="-")
+
+
+def _without_numbers_of_fields(text: str) -> str:
+    """A text in whose lines fields are called "d0" and "d1" as if all were "d"; a single one may name a list."""
+    lines = text.split("\n")
+    return "\n".join(
+        NUMBER_OF_FIELD.sub("", line) if len(NUMBER_OF_FIELD.findall(line)) > 1 else line for line in lines
+    )
 
 
 def _without_tags(text: str) -> str:
@@ -126,6 +135,7 @@ SPELLINGS: tuple[tuple[Sequence[str], Callable[[str], str]], ...] = (
     ("xX", lambda text: HEXADECIMAL.sub(lambda found: str(int(found[0], 16)), text)),
     ("hH", lambda text: HEX_BEHIND.sub(lambda found: str(int(found[1], 16)), text)),
     ("=", _in_said_units),
+    ("=", _without_numbers_of_fields),
     ("|", lambda text: PAIRS.sub(lambda found: found[0].replace("|", " "), text)),
     ("|/", lambda text: DIVIDED.sub(lambda found: found[0].replace("|", " ").replace("/", " "), text)),
     ("s", _in_microseconds),

@@ -156,12 +156,12 @@ def _json_bursts(text: str) -> tuple[list[Burst], float | None] | None:
 
     def look(value: object, name: str) -> None:
         if isinstance(value, dict):
-            own = next((value[key] for key in NAMES if key in value), None)
+            own = next((value[key] for key in NAMES if isinstance(value.get(key), str)), "")
+            in_halves = all(any(map(half.search, map(str, value))) for half in (OF_MARKS, OF_SPACES))
             for key, each in value.items():
                 if FREQUENCY.search(str(key)) and isinstance(each, int | float) and each > 1000:
                     carriers.append(float(each))
-                is_half = OF_MARKS.search(str(key)) or OF_SPACES.search(str(key))
-                look(each, own if isinstance(own, str) and not is_half else str(key))
+                look(each, f"{own} {key}".strip() if in_halves else own or str(key))
         elif isinstance(value, list) and value and all(type(each) in (int, float) for each in value):
             if len(value) >= FEWEST:
                 bursts.append(Burst(bare_lists([(1, [repr(each) for each in value])]), name))
@@ -267,6 +267,8 @@ def _in_brackets(text: str) -> tuple[list[Burst], list[int]] | None:
         listed = [(found, lines) for found in arrays if (lines := _listed_lines(text, found))]
         if listed:
             return [Burst(lines, _array_name(text, found)) for found, lines in listed], []
+        if _rows(text) is not None:
+            return None  # each names what it holds
         numeric = arrays  # whose first wrong word is to be named
     lists = [(_array_lines(text, found), _array_name(text, found)) for found in numeric or _bracketed(text)]
     bursts = [Burst(bare_lists(lines), name) for lines, name in lists if lines]
