@@ -15,7 +15,7 @@ ROOT = Path(__file__).parents[1]
 
 
 def test_killed_at_random_moments(own_home: Path) -> None:
-    command = [sys.executable, str(ROOT / "scripts" / "soak.py"), "--kills", "5", "--seconds", "40"]
+    command = [sys.executable, str(ROOT / "scripts" / "soak.py"), "--kills", "3", "--seconds", "24"]
     done = subprocess.run(command, capture_output=True, text=True, env=child_env(), check=False, timeout=120)
     assert done.returncode == 0, done.stdout
     assert " 0 faults" in done.stdout
