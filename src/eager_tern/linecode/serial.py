@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from itertools import pairwise
@@ -22,7 +24,8 @@ from eager_tern.signal.values import Floats
 
 FEWEST_PULSES = 7
 # Baud, of hobby gadgets; the fastest are read only where somebody says so.
-SPEEDS = np.array([75.0, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200])
+SPEEDS = (75, 100, 110, 150, 200, 300, 600, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200)
+LOG_UNITS = tuple(log(1e6 / speed) for speed in SPEEDS)  # µs
 UNUSUAL_SPEED = 0.003  # how often it is another one
 FEWEST_CHARACTERS = 2
 # Characters beside bits that only last as long, in nats. There a mark follows a stop bit in one case of two.
@@ -35,6 +38,7 @@ OTHER_REST = 2.0  # after a time that is no number of bits: at most
 OF_A_REST = 3.0  # times what an edge errs: two edges bound it, and errors add up along the character between them
 LEAST_ERR = 0.03  # of a bit: what looks more exact happens to
 CLEARLY_ODD = 4.0  # nats: two rests at least that no code of whole bits has
+LEVELS = re.compile(rb"\x01+|\x00+")  # one after the other
 RUN_IN = 8  # equal lengths in a row
 UNITS_US = (95.0, 11_000.0)  # 10,500 to 91 baud: the usual speeds, and a little
 SHORT_PART = 0.12  # of the marks and of the spaces: these have one bit
@@ -164,7 +168,7 @@ def _as_lines(
     for alike in read.values():
         d, expected = durations_us[[row for row, *_ in alike]], np.array([grid.expected_us for _, grid, _ in alike])
         scores = timing_score(d - expected) + any_pulse_score(d[:, np.isnan(expected[0])])
-        scores += USUAL[framing] + _usual_speed(np.array([grid.clock.unit_us for _, grid, _ in alike]))
+        scores += [USUAL[framing] + _usual_speed(grid.clock.unit_us) for _, grid, _ in alike]
         scores -= parameter_cost(3, d.shape[1])
         for (row, grid, said), score in zip(alike, scores.tolist(), strict=True):
             lines[row] = LineReading(
@@ -174,11 +178,11 @@ def _as_lines(
     return lines
 
 
-def _usual_speed(units_us: Floats) -> Floats:
-    """Nats for bits of these lengths: senders keep to the usual speeds, within what their clocks and receivers err."""
-    off = np.abs(np.log(1e6 / units_us[:, None] / SPEEDS)).min(axis=1) / SPEED_SIGMA
-    nats: Floats = np.maximum(-0.5 * off * off, np.log(UNUSUAL_SPEED))
-    return nats
+def _usual_speed(unit_us: float) -> float:
+    """Nats for bits of this length: senders keep to the usual speeds, within what their clocks and receivers err."""
+    at = log(unit_us)
+    off = min(abs(at - usual) for usual in LOG_UNITS) / SPEED_SIGMA
+    return max(-0.5 * off * off, log(UNUSUAL_SPEED))
 
 
 def told_by_framing(line: LineReading) -> float:
@@ -206,7 +210,7 @@ def told_by_framing(line: LineReading) -> float:
     nats += odd
     if odd < CLEARLY_ODD:
         nats -= _in_fewer_words(sent, line.framing, starts, in_bits)
-    return float(nats + USUAL[line.framing] + _usual_speed(np.array([unit]))[0] + USUAL_SPEED + SELDOMER)
+    return float(nats + USUAL[line.framing] + _usual_speed(unit) + USUAL_SPEED + SELDOMER)
 
 
 def _odd(off: Sequence[float], clock: Clock) -> float:
@@ -227,9 +231,8 @@ def _in_fewer_words(sent: Sequence[bytes], framing: Framing, starts: Sequence[fl
     runs_in = runs_in if runs_in >= RUN_IN else 0
     begin = starts[0] + lengths[0] * runs_in
     again = sum(one == other and at >= begin for (one, other), at in zip(pairwise(sent), starts[1:], strict=True))
-    counts = np.bincount(lengths[runs_in:])
-    counts = counts[counts > 0]
-    in_lengths = float(counts @ np.log(counts.sum() / counts)) + counts.size * PRICE_OF_LENGTH
+    counts = Counter(lengths[runs_in:])
+    in_lengths = sum(count * log(counts.total() / count) + PRICE_OF_LENGTH for count in counts.values())
     longer_bits = LN2 * (end - starts[0]) * (1 - 1 / gcd(*lengths))
     return max(longer_bits, LN2 * (end - begin - again * (framing[0] - 1)) - in_lengths, 0.0)
 
@@ -238,8 +241,7 @@ def _run_lengths(sent: Sequence[bytes], framing: Framing, rests: Sequence[int]) 
     """How many bits each mark and space lasts, from the first start bit to the last mark."""
     rested = zip(sent, [*rests, 0], strict=True)
     levels = b"".join(_levels_of(character, framing) + bytes(max(rest, 0)) for character, rest in rested)
-    lengths: list[int] = np.diff(np.flatnonzero(np.diff(np.frombuffer(b"\0" + levels, np.bool_)))).tolist()
-    return lengths
+    return list(map(len, LEVELS.findall(levels.rstrip(b"\0"))))
 
 
 @lru_cache(maxsize=1024)  # the same characters come again and again
