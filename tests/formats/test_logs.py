@@ -341,6 +341,24 @@ def test_a_log_of_when_a_line_rested_begins_and_ends_within_a_press(tmp_path: Pa
     assert [lead.fields["command"] for lead in leads if lead.protocol == "nec"] == [0x45, 0x12]
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        lambda press: ",".join(map(str, press)),
+        lambda press: rows([press], lambda n, a, b: f"{n},{a},{b or 0}"),
+        lambda press: " ".join(f"{a},{b}" if b else f"{a}" for a, b in pairs(press)),
+    ],
+    ids=["a list", "counted rows", "pairs"],
+)
+def test_commas_between_numbers_below_a_thousand_part_no_thousands(
+    rng: np.random.Generator, text: Callable[[Press], str]
+) -> None:
+    """As many a socket's are, of 300 and 900 µs."""
+    press = (rng.choice([300, 900], 49) + rng.integers(-15, 16, 49)).tolist()
+    pulses, _, _ = parse_noted("\n\n".join([text(press)] * 2), "log.txt")
+    assert pulses.durations_us[[*range(49), *range(50, 99)]].tolist() == press * 2
+
+
 def test_polls_within_a_list_are_no_durations(presses: list[Press]) -> None:
     with pytest.raises(InputError, match="line 1: holds levels"):
         parse_noted(f"int levels[] = {{{joined([polls(presses)], ',')}}};", "log.txt")

@@ -26,7 +26,8 @@ PARTED = re.compile(r"(?<=\d)['’](?=\d{3}(?!\d))")  # as thousands are where t
 PARTED_BY_A_LINE = re.compile(r"(?<![\w.])\d{1,3}(?:_\d{3})+(?!\w)")  # as in programs
 PARTED_BY_A_BLANK = re.compile(r"(?<=\d) (?=\d{3}(?!\d))")
 CELL = re.compile(r"\s*[-+]?(?:\d{1,2} \d{3}|\d{1,3})\s*")  # of a list in which a blank parts only thousands
-BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3})*")
+BY_THOUSANDS = re.compile(r"[-+]?\d{1,3}(?:,\d{3}){1,3}")
+FEW_THOUSANDS = re.compile(r"[-+]?\d{1,2},\d{3}")  # all others may be columns of numbers below a thousand
 DECIMAL_COMMA = re.compile(r"(?<![\d,])([-+]?\d+),(\d{1,3})(?=;|\s*$)", re.MULTILINE)
 JOINED = re.compile(r"(?<![\w.+-])\d+([-+_])\d+(?:\1\d+){4,}(?![\w.])")
 TAG = re.compile(r"<(/?)([a-z]+)[^<>]*>", re.IGNORECASE)
@@ -56,10 +57,12 @@ def _without_commas(text: str) -> str:
     fractions = {len(found[2]) for found in DECIMAL_COMMA.finditer(text)} if ";" in text else set()
     if len(fractions) == 1 and not re.search(r"\d,\d{4}", text) and not _by_thousands(text, *fractions):
         return DECIMAL_COMMA.sub(r"\1.\2", text)
-    with_commas = [word.strip(";") for word in text.split() if "," in word.strip(",;")]
-    if len(with_commas) > 1 and all(map(BY_THOUSANDS.fullmatch, with_commas)):
-        return text.replace(",", "")
-    return text
+    words = [word.strip(",;") for word in text.split()]
+    with_commas = [word for word in words if "," in word]
+    if len(with_commas) < 2 or not all(map(BY_THOUSANDS.fullmatch, with_commas)):
+        return text
+    has_smaller = sum(map(str.isdecimal, words)) > WITHOUT * len(with_commas)
+    return text.replace(",", "") if has_smaller or all(map(FEW_THOUSANDS.fullmatch, with_commas)) else text
 
 
 def _in_decimal(found: re.Match[str]) -> str:
