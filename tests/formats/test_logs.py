@@ -228,7 +228,7 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
         for press in p
     ),
     "a column of presses": lambda p: "frame,n,mark,space\n" + "".join(
-        f"{k},{n},{us},{press[2 * n + 1] if n < 33 else 700_000}\n"
+        f"{k},{n},{us},{press[2 * n + 1] if n < len(press) // 2 else 700_000}\n"
         for k, press in enumerate(p)
         for n, us in enumerate(press[0::2])
     ),
@@ -300,6 +300,20 @@ def test_both_presses_are_read(tmp_path: Path, presses: list[Press], style: str)
     found = [press.lead.reading for take in read_file(tmp_path / "log.txt", library()) for press in take.take.presses]
     assert [reading.fields["command"] for reading in found] == [0x45, 0x12]
     assert {reading.protocol for reading in found} == {"nec"}
+
+
+@pytest.mark.parametrize("style", sorted(STYLES.keys() - {"falling edges", "periods in a row", "marks below nought"}))
+def test_presses_without_a_leader_are_read(tmp_path: Path, rng: np.random.Generator, style: str) -> None:
+    """A socket's begin with a short mark or a long one, and no pulse lasts a millisecond. (Three styles say too little:
+    only a leader shows that marks are below nought, and only pulse distance is read from edges of one kind.)
+    """
+    sent = [[0, *rng.integers(0, 2, 22).tolist(), bit] for bit in (0, 1)]
+    sent[1][0] = 1
+    frames = [[us for bit in bits for us in ((900, 300) if bit else (300, 900))] + [300] for bits in sent]
+    content = STYLES[style]([(np.array(frame) + rng.integers(-12, 13, 49)).tolist() for frame in frames])
+    (tmp_path / "log.txt").write_bytes(content if isinstance(content, bytes) else content.encode())
+    found = [press.lead.reading for take in read_file(tmp_path / "log.txt", library()) for press in take.take.presses]
+    assert [reading.bits.tolist() for reading in found] == sent
 
 
 @pytest.mark.parametrize(

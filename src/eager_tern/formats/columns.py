@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from itertools import zip_longest
 
-from eager_tern.formats.lists import FEWEST, Lines, are_durations
+from eager_tern.formats.lists import FEWEST, Lines, are_durations, each_a_press
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.rows import MARKS, WORD
 
@@ -36,5 +36,5 @@ def columns_in(text: str) -> list[tuple[str, Lines]]:
     if len(values) != len(names) or not all(len(each) >= FEWEST and all(map(is_number, each)) for each in values):
         return []
     firsts = [float(each[0]) for each in values]
-    alike = 0 < max(firsts) < SAME_FIRST * min(firsts)
+    alike = 0 < max(firsts) < SAME_FIRST * min(firsts) or each_a_press(values)
     return list(zip(names, columns, strict=True)) if alike and all(map(are_durations, values)) else []

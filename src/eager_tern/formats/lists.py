@@ -45,6 +45,8 @@ DURATION = re.compile(r"([mMsS]?):?([-+]?)(\d+(?:\.\d+)?)")
 SIGN_OF = {"m": "+", "s": "-"}
 
 LONG_LINE = 15  # durations: a list that was only wrapped has fewer on a line, or an even number
+LONGEST_WRAPPED = 20  # durations: no list is wrapped after more of them, and an odd number
+OF_ONE_CODE = 5.0  # between the marks that a code's symbols begin with
 ALIKE = 2.2  # between the first marks of one gadget's presses: bi-phase begins with one half bit or with two
 
 
@@ -259,8 +261,11 @@ def are_durations(words: Sequence[str]) -> bool:
 
 
 def each_a_press(rows: Sequence[Sequence[str]]) -> bool:
-    """Whether rows of unsigned durations all begin with a mark and end with one, and begin alike."""
+    """Whether rows of unsigned durations all begin with a mark and end with one, and begin alike: if all are equally
+    long, and longer than a line that is wrapped, as alike as a code's symbols.
+    """
     if not rows or not all(len(row) % 2 and len(row) >= LONG_LINE for row in rows):
         return False
     firsts = [float(row[0]) for row in rows]
-    return 0 < max(firsts) < ALIKE * min(firsts)
+    as_long = len({*map(len, rows)}) == 1 and len(rows[0]) > LONGEST_WRAPPED
+    return 0 < max(firsts) < (OF_ONE_CODE if as_long else ALIKE) * min(firsts)

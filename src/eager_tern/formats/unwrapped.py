@@ -16,7 +16,6 @@ from eager_tern.signal.values import Floats
 NARROWEST_TERMINAL, WIDEST_TERMINAL = 60, 250  # columns
 CONTINUES = re.compile(r"[\d\s,;+-]+(?:$|[^:])")
 SAME_LENGTH = 0.15  # of a duration, to another of its kind
-LONGEST = 1e8  # µs; what is longer is no duration, but what a counter holds at its end
 INNER = re.compile(r"(?<=[\s,;])\d+(?:\.\d+)?(?=[\s,;])")  # numbers that no line's end can have cut
 FIRST = re.compile(r"\d+(?:\.\d+)?(?=[\s,;])")
 
@@ -62,7 +61,7 @@ def _are_two(before: str, line: str, there: Floats) -> bool:
     last, first = float(end[0]), float(start[0])
     if not is_there(first):
         return False
-    if last == 0 or last > LONGEST:  # a silence that was not measured
+    if last == 0 or last > there.max(initial=0.0):  # a silence, measured or not
         return True
     joined = end[0] + start[0]
     return is_there(last) and not (is_number(joined) and is_there(float(joined)))
