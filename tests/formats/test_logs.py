@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from eager_tern.errors import InputError
+from eager_tern.formats.registry import read_captures
 from eager_tern.formats.timing_text import parse_noted
 from eager_tern.intake.files import read_file
 from eager_tern.protocol.loading import library
@@ -183,6 +184,7 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "fields in braces": lambda p: "\n".join(
         "{" + ", ".join(f"{{.us0={a}, .level0=1, .us1={b or 0}, .level1=0}}" for a, b in pairs(q)) + "}" for q in p
     ),
+    "cycles of a carrier": lambda p: "cycles of 38 kHz\n" + each(p, lambda _, us: str(round(us * 0.038)), " ", "\n"),
     "hexadecimal times": lambda p: of_edges(p, lambda t, level: f"{t:08x} {level}"),
     "columns with a head": lambda p: "index,mark_us,space_us\n"
     + rows(p, lambda n, a, b: f"{n},{a},{b or 120_000}", between=""),
@@ -371,6 +373,13 @@ def test_commas_between_numbers_below_a_thousand_part_no_thousands(
     press = (rng.choice([300, 900], 49) + rng.integers(-15, 16, 49)).tolist()
     pulses, _, _ = parse_noted("\n\n".join([text(press)] * 2), "log.txt")
     assert pulses.durations_us[[*range(49), *range(50, 99)]].tolist() == press * 2
+
+
+def test_lengths_that_begin_with_noughts_and_ones_alone_are_no_levels(presses: list[Press], tmp_path: Path) -> None:
+    """As in "0,885 ms; 1,763 ms"."""
+    (tmp_path / "log.txt").write_text("; ".join(f"{us / 1000:.3f} ms".replace(".", ",") for us in presses[0][2:]))
+    (capture,) = read_captures(tmp_path / "log.txt")
+    assert capture.marks()[0].durations_us.tolist() == presses[0][2:]
 
 
 def test_polls_within_a_list_are_no_durations(presses: list[Press]) -> None:

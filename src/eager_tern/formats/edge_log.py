@@ -17,7 +17,7 @@ from eager_tern.formats import level_csv
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
-from eager_tern.formats.plain_words import with_arrows_named
+from eager_tern.formats.plain_words import COMMA_BEFORE_UNIT, with_arrows_named
 from eager_tern.formats.rates import clock_named, rate_named, unit_named
 from eager_tern.formats.rows import LINE, LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
@@ -142,7 +142,7 @@ def _is_table(log: _Log, text: str) -> bool:
 def _log(text: str) -> _Log | None:
     text = with_arrows_named(text)
     if ";" in text or "\t" in text:
-        text = DECIMAL_COMMA.sub(r"\1.\2\3", text)
+        text = COMMA_BEFORE_UNIT.sub(r"\1.\2", DECIMAL_COMMA.sub(r"\1.\2\3", text))
     text = _with_decimal_times(THOUSANDS.sub(lambda found: found[0].replace(",", ""), text))
     if {found[1] for found in RISE_OR_FALL.finditer(text)} == {"R", "F"}:
         text = RISE_OR_FALL.sub(lambda found: {"R": "rising ", "F": "falling "}[found[1]], text)

@@ -24,6 +24,7 @@ COUNTED_IN = (
     r"\b(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)[ -]*(?:(?:per|a|each|/) ?)?(?:ticks?|steps?|units?|counts?)\b"
     r"|\b(?:ticks?|units?|steps?|counts?|multiples) of\s+(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)\b"
 )
+CYCLES_OF = r"\bcycles\s+(?:of|at)\s+(\d+(?:\.\d+)?)\s*kHz"  # of a carrier
 CLOCK_RATE = r"\b(?:timer|clock|counter|ticks?|cycles?)\D{0,30}?(\d+(?:\.\d+)?)\s*([kM])Hz"
 RATE_NAMED = rf"rate\D{{0,12}}{COUNT}"
 SLOWEST = 10.0  # samples a second that a mere number behind "rate" may be
@@ -51,7 +52,8 @@ def tick_named(words: str) -> float | None:
         return float(found[2]) * UNITS_US[found[1].lower()]
     if found := _find(COUNTED_IN, words):
         return float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()]
-    return None
+    found = _find(CYCLES_OF, words)
+    return 1e3 / float(found[1]) if found and float(found[1]) else None
 
 
 def clock_named(words: str) -> float | None:
