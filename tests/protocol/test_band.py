@@ -16,6 +16,7 @@ from eager_tern.signal.values import Floats, pulses_from_signed
 
 PRESSES = 40
 SURE = 0.95
+JITTER_US = 35
 
 
 def socket(bits: Bits, unit: float) -> list[float]:
@@ -51,9 +52,7 @@ KINDS: dict[str, Kind] = {
 Sent = tuple[float, float, Bits]  # when a press began and ended (µs), and its bits
 
 
-def evening(
-    rng: np.random.Generator, names: list[str], jitter_us: float, excess_us: float
-) -> tuple[Floats, list[Sent]]:
+def evening(rng: np.random.Generator, names: list[str], excess_us: float) -> tuple[Floats, list[Sent]]:
     """What a receiver makes of some presses: signed durations, and what was sent."""
     clocks, own = {name: rng.uniform(0.95, 1.05) for name in names}, {name: rng.integers(0, 2, 64) for name in names}
     marks, sent, now = [], [], 2e5
@@ -63,7 +62,7 @@ def evening(
         bits = np.concatenate((own[name][: count // 2], rng.integers(0, 2, count - count // 2))).astype(np.uint8)
         signed = np.array(says(bits, unit * clocks[name]) * copies)
         edges = now + np.concatenate(([0.0], np.cumsum(np.abs(signed))))
-        heard = edges + rng.normal(0, jitter_us / np.sqrt(2), edges.size)
+        heard = edges + rng.normal(0, JITTER_US / np.sqrt(2), edges.size)
         marks += [(heard[at], heard[at + 1] + excess_us) for at in np.flatnonzero(signed > 0).tolist()]
         sent.append((now, float(edges[-1]), bits))
         into = rng.random() < 0.08  # another one sends before this one has ended
@@ -86,7 +85,6 @@ def says(press: Press, bits: Bits) -> bool:
 
 # Evenings in which what collided was taken for characters, for symbols of two and three bits, or for one long frame.
 EVENINGS = [(["socket", "gate"], (3, 8)), (["bell", "sensor"], (0,)), (list(KINDS), (6,))]
-JITTER_US = 35
 
 
 @pytest.mark.parametrize(("names", "seeds"), EVENINGS, ids=("two", "two others", "all"))
@@ -95,7 +93,7 @@ def test_each_is_read_beside_the_others(names: list[str], seeds: tuple[int, ...]
     """What nobody disturbed is read to the last bit, and of what collided nothing is said surely and wrongly."""
     read = undisturbed = wrong = 0
     for seed in seeds:
-        signed, sent = evening(np.random.default_rng([seed, len(names)]), names, JITTER_US, excess_us)
+        signed, sent = evening(np.random.default_rng([seed, len(names)]), names, excess_us)
         presses = read_pulses(pulses_from_signed(signed), library()).presses
         for at, (begin, end, bits) in enumerate(sent):
             if all(e + 2e4 < begin or b - 2e4 > end for b, e, _ in sent[:at] + sent[at + 1 :]):

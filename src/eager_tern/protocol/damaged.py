@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from eager_tern.linecode.closeness import CLEAN
 from eager_tern.linecode.likeliest import likeliest
 from eager_tern.linecode.prices import DISTURBED, STRAY
-from eager_tern.protocol.may_lie import LEAST_AGREEMENT, may_lie
+from eager_tern.protocol.may_lie import LEAST_AGREEMENT, MOST_GLITCHES, may_lie
 from eager_tern.protocol.reading import SERIAL, Reading, by_size, fits_closely, read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.shapes import code_shapes
@@ -25,7 +25,6 @@ from eager_tern.signal.values import Floats, Pulses
 SHORT = 0.45  # of the shorter pulses: what is shorter still is no pulse of the frame
 SHORTEST_BIT = 0.25  # of a bit of serial characters, however the receiver shortens it
 FEWEST_TO_MEND = 7  # pulses of a burst that may be a frame with a stray in it
-MOST_GLITCHES = 4
 MOST_TRIED = 4  # of the shortest marks and as many spaces, one of which may be a stray
 FEWEST_CHECKED = 8  # bits that have to hold then
 CLOSE = 0.8  # of what a sheet allows for between ruler and edges: a pulse wrongly left out shows in all of them

@@ -9,7 +9,7 @@ from eager_tern.linecode.likeliest import SLIPS, STEPS, CodeShape, units_tried
 from eager_tern.signal.evidence import LineEvidence
 from eager_tern.signal.values import Floats, Pulses
 
-MOST_STRAYS = 4  # pairs of pulses by which a burst may differ from the frame that it is
+MOST_GLITCHES = 4  # pulses in a burst that are none of the frame that it is
 FEWEST_CELLS = 0.9  # of a frame's length in units: that of its bits, and of its rests, is not quite the sheet's
 LEAST_AGREEMENT = 0.75  # of what a line without errors would gain
 # Of a frame's length, what then can be on the wrong level.
@@ -81,7 +81,7 @@ def _without_strays_us(pulses: Pulses, shape: CodeShape) -> float:
 def _about_as_many(shape: CodeShape, pulses: Pulses) -> bool:
     """Whether a burst has as many pulses as a frame of the shape, give or take a few strays."""
     fewest, most = _sizes(shape)
-    return fewest - 2 * MOST_STRAYS <= pulses.durations_us.size <= most + 2 * MOST_STRAYS
+    return fewest - 2 * MOST_GLITCHES <= pulses.durations_us.size <= most + 2 * MOST_GLITCHES
 
 
 def _sizes(shape: CodeShape) -> tuple[int, int]:
