@@ -77,6 +77,7 @@ def field(**more: object) -> DataField:
         ({"scale": 0.392156863, "decimals": 1}, 38, 14.9),
         ({"table": {0: "off", 7: "on"}}, 7, "on"),
         ({"table": {0: "off", 7: "on"}}, 5, 5),
+        ({"table": {0: 16, 7: 30}}, 5, None),
         ({"encoding": "bcd"}, 0x4A, None),
     ],
 )

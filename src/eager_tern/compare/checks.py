@@ -261,10 +261,12 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
     found: list[Found] = []
     left = free.copy()
     for place in places(stack, (8, 4), free):
-        nibbles = left[place.first : place.after].reshape(-1, 4)
-        if not nibbles.any(axis=1).all():  # what only a nibble of it says is a check of four bits
+        told = left[place.first : place.after].reshape(-1, 4).any(axis=1)
+        if not told.any():
             continue
         possible = sorted(_sums_at(stack, place), key=_preference)
+        if not told.all():  # what only a nibble of it says is a check of four bits, unless the other follows, too
+            possible = [guess for guess in possible if _is_natural(guess, place)]
         for narrow in possible:
             if follows(narrow.check.covers, place, (*known, *found)):
                 continue
@@ -272,11 +274,19 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
             if follows(guess.check.covers, place, (*known, *found)):
                 continue
             holds = holds_in(guess.check, stack.bits)
-            if np.sum(~holds) <= damaged(stack.rows) and tells_every_nibble(stack, place, holds):
+            if np.sum(~holds) <= damaged(stack.rows) and (not told.all() or tells_every_nibble(stack, place, holds)):
                 found.append(Found(guess.check, holds, guess.chance))
                 left[place.first : place.after] = False
                 break
     return found
+
+
+def _is_natural(guess: _Guess, place: Place) -> bool:
+    """Whether a check in the last byte of a section goes over all before it, with nothing to choose but its sign."""
+    check = guess.check
+    begins = check.covers in {((start, place.first - 1),) for start in (0, place.start, place.byte_start)}
+    plain = not (check.init or check.carry or check.swap) and check.unit == BYTE
+    return place.after == place.end and begins and plain and not (check.xor_out and check.kind == "xor")
 
 
 class _Guess(Struct, frozen=True):
@@ -356,6 +366,7 @@ def _sums_over(
         kinds += [{"kind": "sum", "swap": True}, {"kind": "xor", "swap": True}]
     if unit == 8:  # the other way to say minus: all bits turned
         kinds.append({"kind": "sum", "xor_out": mask})
+    told = NIBBLE * sum(np.ptp(target >> shift & 15) > 0 for shift in range(0, place.width, NIBBLE))
     chosen_rows = list(dict.fromkeys((0, rows // 2, rows - 1)))
     some, telling = np.unique([*glance(rows), *chosen_rows]), _some_that_change(target)
     looked_at = np.concatenate((some, telling))
@@ -372,7 +383,7 @@ def _sums_over(
         wrong = int(np.count_nonzero(rest != rest[chosen]))
         if wrong > spared:
             continue
-        chance = chance_of(place.width, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
+        chance = chance_of(told, np.unique(said).size - 1, rows, wrong, 60.0 * len(ranges))
         if chance >= MOST_CHANCE:
             continue
         seed = int(rest[chosen])

@@ -26,13 +26,16 @@ Finding = Field | Found | Counter
 
 
 class Comparison(Struct, frozen=True):
-    """``unexplained`` are varying columns that no field, check or counter accounts for."""
+    """``unexplained`` are varying columns that no field, check or counter accounts for; ``possible`` those of them that
+    a finding does for which too little speaks yet.
+    """
 
     stack: Stack
     fields: tuple[Field, ...]
     checks: tuple[Found, ...]
     counters: tuple[Counter, ...]
     unexplained: tuple[int, ...]
+    possible: tuple[int, ...] = ()
 
     @property
     def explained(self) -> int:
@@ -79,7 +82,8 @@ def settled(found: Comparison, verdicts: Set[str] = frozenset()) -> Comparison:
     """The comparison with only what stands: what a sheet may say."""
     fields, checks = [f for f in found.fields if stands(f, verdicts)], [c for c in found.checks if stands(c, verdicts)]
     fields = [field for field in fields if not _is_ambiguous(field, fields)]
-    return _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c, verdicts)])
+    kept = _comparison(found.stack, fields, checks, [c for c in found.counters if stands(c, verdicts)])
+    return replace(kept, possible=tuple(column for column in kept.unexplained if column not in found.unexplained))
 
 
 def _is_ambiguous(field: Field, fields: Sequence[Field]) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import combinations, pairwise
-from math import comb, log10
+from math import comb, inf, log10
 
 import numpy as np
 from msgspec import Struct
@@ -141,9 +141,15 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
         claimed |= set(choice.positions)
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
         out.append(replace(choice, others=rest))
+    out = [_without_bits_of(field, [f for f in out if f.name != field.name and f.chance <= SURE]) for field in out]
     order = list(stack.labels)
     out = [_in_order(_where_known(field, stack), _steps_down(out, lowest_first)) for field in out]
     return sorted(_as_needed(_completed(out, stack, claimed)), key=lambda f: order.index(f.name))
+
+
+def _without_bits_of(field: Field, others: Sequence[Field]) -> Field:
+    """A field without the descriptions that take bits of other labels."""
+    return replace(field, also=tuple(each for each in field.also if not any(map(each.shares_bits, others))))
 
 
 def _as_needed(fields: Sequence[Field]) -> list[Field]:
@@ -278,30 +284,64 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     best = _over(stack, name, rows, columns, {})
     if best is not None and len(best.contradicting) < FEWEST_APART:  # no condition could settle enough
         return best
+    found = _under_a_condition(stack, name, columns, best)
+    if found is None and numbers([stack.labels[name][row] for row in rows]) is not None:
+        found = _under_a_condition(stack, name, columns, None, any_line=True)
+    return _on_a_line(stack, found, columns) if found is not None and found.when else found
+
+
+def _under_a_condition(
+    stack: Stack, name: str, columns: NDArray[np.intp], best: Field | None, any_line: bool = False
+) -> Field | None:
+    """The field of a label under the condition that explains most; ``best`` is what is said without one.
+
+    Any line is looked for where asked, then with one value at a time set apart, and where a condition could settle all
+    that contradicts: it is costly.
+    """
+    rows = _known(stack, name)
     wrong, explained = (len(best.contradicting), best.explained) if best is not None else (len(rows), 0)
-    conditions = list(_conditions(stack, name, rows))
+    conditions = list(_conditions(stack, name, rows, 1 if any_line else MOST_APART))
+    doubted: Field | None = None
     for when, some in conditions:
-        under = _over(stack, name, some, columns, when)
-        if under is not None and _a_stranger(under, stack, log10(len(conditions) * columns.size)):
-            continue
+        apart = np.setdiff1d(rows, some)
+        settles_all = best is not None and set(best.contradicting) <= set(apart)
+        under = _over(stack, name, some, columns, when, any_line or settles_all)
         # A condition has to be worth the rows that it sets apart.
-        if under is None or not _differs(stack, under, np.setdiff1d(rows, some)):
+        if under is None or not _differs(stack, under, apart):
+            continue
+        under = _less_sure(under, log10(len(conditions)))
+        if (by_accident := _of_strangers(under, stack, log10(len(conditions) * columns.size))) > SURE:
+            doubted = doubted or _less_sure(under, by_accident - under.chance)
             continue
         settled, lost = wrong - len(under.contradicting), explained - under.explained
         if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong) and lost <= settled:
             best, wrong, explained = under, len(under.contradicting), under.explained
             if wrong < FEWEST_APART:
                 break
-    return best
+    return doubted if doubted is not None and (best is None or best.chance > max(SURE, doubted.chance)) else best
 
 
-def _a_stranger(field: Field, stack: Stack, tried: float) -> bool:
-    """Whether a bit apart from a number's others could say the same by accident, of 10 ** ``tried`` tries."""
+def _less_sure(field: Field, more_tried: float) -> Field:
+    """A field that was found among 10 ** ``more_tried`` times as many."""
+    return replace(field, chance=field.chance + more_tried, in_any_order=field.in_any_order + more_tried)
+
+
+def _on_a_line(stack: Stack, field: Field, columns: NDArray[np.intp]) -> Field:
+    """A field of numbers as any line through them, which was too costly to look for under each condition."""
+    if not isinstance(field.map, Table):
+        return field
+    line = _over(stack, field.name, field.looked_at, columns, field.when, any_line=True)
+    holds = line is not None and isinstance(line.map, Linear) and len(line.contradicting) <= len(field.contradicting)
+    return line if line is not None and holds else field
+
+
+def _of_strangers(field: Field, stack: Stack, tried: float) -> float:
+    """log10 of how likely a bit apart from a number's others says the same by accident, of 10 ** ``tried`` tries."""
     pieces = runs_of(field.positions)
     if not isinstance(field.map, Linear) or len(pieces) == 1:
-        return False
+        return -inf
     apart = [int(piece[0]) for piece in pieces if piece.size == 1]
-    return any(tried - turns(stack.bits[field.looked_at, c]) > SURE for c in apart)
+    return max((tried - turns(stack.bits[field.looked_at, c]) for c in apart), default=-inf)
 
 
 def _differs(stack: Stack, field: Field, apart: NDArray[np.intp]) -> bool:
@@ -314,9 +354,9 @@ def _differs(stack: Stack, field: Field, apart: NDArray[np.intp]) -> bool:
 
 def _over(
     stack: Stack, name: str, rows: NDArray[np.intp], columns: NDArray[np.intp],
-    when: Mapping[str, tuple[float | str, ...]],
+    when: Mapping[str, tuple[float | str, ...]], any_line: bool = False,
 ) -> Field | None:  # fmt: skip
-    """The field of a label over some rows."""
+    """The field of a label over some rows. Numbers on ``any_line`` are looked for where there is no condition, too."""
     if len(rows) < FEWEST_ROWS:
         return None
     bits = stack.bits[rows]
@@ -326,7 +366,7 @@ def _over(
     as_numbers = numbers(values)
     starts = [start for start, _ in stack.section_bounds]
     if as_numbers is not None:
-        for number in find_number(bits, columns, as_numbers, errors, not when, starts):
+        for number in find_number(bits, columns, as_numbers, errors, any_line or not when, starts):
             fields.append(_of_number(name, number, rows, when))
     wrong = len(fields[0].contradicting) if fields else len(rows)
     if wrong:
@@ -375,7 +415,7 @@ def _of_number(name: str, number: Number, rows: NDArray[np.intp], when: Mapping[
 
 
 def _conditions(
-    stack: Stack, name: str, rows: NDArray[np.intp]
+    stack: Stack, name: str, rows: NDArray[np.intp], most_apart: int
 ) -> Iterator[tuple[dict[str, tuple[float | str, ...]], NDArray[np.intp]]]:
     """Other labels' values under which a label may mean something, and the rows in which they stand; widest first."""
     found = []
@@ -385,7 +425,7 @@ def _conditions(
         if other == name or not 2 <= len(known) <= most:
             continue
         ordered = sorted(known, key=str)
-        for count in range(1, min(MOST_APART, len(known) - 1) + 1):
+        for count in range(1, min(most_apart, len(known) - 1) + 1):
             for apart in combinations(ordered, count):
                 left = tuple(value for value in ordered if value not in apart)
                 some = np.array([i for i in rows if values[i] in left], dtype=np.intp)

@@ -107,7 +107,8 @@ def _at(stack: Stack, table: _Table, place: Place, tried_places: int) -> Iterato
                     check = check_of(kind, place.first, place.width, begin, unit, order, rest)
                     holds = holds_in(check, stack.bits)
                     wrong = int(np.sum(~holds))
-                    independent = min(np.unique(told[holds]).size, np.unique(units[holds], axis=0).shape[0]) - 1
+                    independent = min(np.unique(told[holds]).size, np.unique(units[holds], axis=0).shape[0])
+                    independent -= not is_plain(rest, place.width)  # one frame tells the seed
                     tried = 12.0 * len(KINDS) * tried_places
                     chance = chance_of(place.width, independent, stack.rows, wrong, tried)
                     if wrong <= damaged(stack.rows) and chance < MOST_CHANCE:
@@ -145,6 +146,11 @@ def computed(units: Numbers, kind: Kind, width: int) -> Numbers:
             value = ((value & mask) << by | (value & mask) >> (width - by)) & mask
         values[n + 1] = value ^ column if kind.kind == "xor" else value + column
     return values % kind.modulus if kind.modulus else values
+
+
+def is_plain(rest: int, width: int) -> bool:
+    """Whether what frames have beside a computed number is no seed: nothing, or all bits turned."""
+    return rest in (0, (1 << width) - 1)
 
 
 def rest_of(told: Numbers, said: Numbers, kind: Kind, width: int, spared: int = 0) -> int | None:

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, find_copies, find_sums, positions
 from eager_tern.compare.crcs import find_crcs
-from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, rest_of
+from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, is_plain, rest_of
 from eager_tern.compare.stack import BitRows, Stack
 from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
@@ -136,6 +136,6 @@ def _holding(stack: Stack, begin: int, first: int, width: int, unit: int, order:
         if not holds.all():
             continue
         # The seed is told by one of the frames.
-        independent = len(np.unique(np.column_stack((units, told)), axis=0)) - (rest not in (0, (1 << width) - 1))
+        independent = len(np.unique(np.column_stack((units, told)), axis=0)) - (not is_plain(rest, width))
         tried = USUAL_TRIED * (1.0 if kind.usual else 4.0) * (1.0 if rest == 0 else SEEDS if independent else 1.0)
         yield Found(check, holds, log10(tried) - independent * width * log10(2))

@@ -21,7 +21,8 @@ WIDEST = 16
 WIDEST_TABLE = 8  # bits; of more, a table of all numbers is too long to be written
 CODINGS: tuple[Coding, ...] = ("binary", "signed", "magnitude")
 PAIRS = 48  # of rows, whose slopes are asked for the median
-NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01)
+FAHRENHEIT = (round(5 / 9, 9), 1.8)  # degrees Celsius to one, and the other way round
+NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01, *FAHRENHEIT)
 LEAST_DISTINCT = 3
 FEWEST_ROUNDED = 6
 MOST_DECIMALS = 4
@@ -69,7 +70,8 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     found = [number for number in found if not any(told.issuperset(number.positions) for told in parted)] + tabled
     # The highest bits of a number alone say it roughly, wrong labels included.
     surest = min((number.chance for number in found), default=0.0)
-    return [number for number in found if number.chance < surest + MUCH_SURER]
+    found = [number for number in found if number.chance < surest + MUCH_SURER]
+    return [number for number in found if not any(_says_roughly(number, other, step) for other in found)]
 
 
 def _on_lines(
@@ -127,6 +129,12 @@ def _on_lines(
             Number(tuple(rows[at]), read_as, scale, offset, holds, chance, in_any_order, cost, decimals, table)
         )
     return found
+
+
+def _says_roughly(number: Number, other: Number, step: float) -> bool:
+    """Whether a number in longer steps than the labels' is another, surer one without its lowest bits."""
+    begins = number.positions == other.positions[: len(number.positions)] and number.positions != other.positions
+    return begins and abs(number.scale) > step and other.in_any_order < number.in_any_order
 
 
 def _part_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values: Floats) -> int | None:

@@ -178,7 +178,8 @@ def _header(comparison: Comparison) -> Keys | None:
     stack = comparison.stack
     found: list[Field | Found | FoundCounter] = [*comparison.fields, *comparison.checks, *comparison.counters]
     used = [each.positions for each in found]
-    open_to_change = np.flatnonzero(~nearly_steady(stack)).tolist() + [column for row in used for column in row]
+    changed = ~nearly_steady(stack) | _changed_by_intent(comparison)
+    open_to_change = [*np.flatnonzero(changed).tolist(), *comparison.possible, *(c for row in used for c in row)]
     # What counts may have a byte above it that will turn some day.
     above = [row[0] - BYTE for row in used if row[0] < row[-1] and _only_grows(raw_numbers(stack.bits, row))]
     count = min([stack.columns, 32, *open_to_change]) // 8 * 8
@@ -189,6 +190,15 @@ def _header(comparison: Comparison) -> Keys | None:
     positions = tuple(range(count - 1, -1, -1))
     value = int(raw_numbers(_usual(stack)[None], positions)[0])
     return {"name": "header", "kind": "constant", "at": positions_text(positions), "value": value}
+
+
+def _changed_by_intent(comparison: Comparison) -> NDArray[np.bool_]:
+    """Which columns change among frames whose checks go over them and hold: damage is no reason then."""
+    changed = np.zeros(comparison.stack.columns, np.bool_)
+    for check in comparison.checks:
+        over = list(covers(check))
+        changed[over] |= np.ptp(comparison.stack.bits[check.holds][:, over], axis=0) > 0
+    return changed
 
 
 def _only_grows(raw: NDArray[np.int64]) -> bool:

@@ -58,10 +58,11 @@ class DataField(Strict, frozen=True):
     """A number in the frame, or a word that it stands for.
 
     The raw number at ``bits`` is decoded by ``encoding``; ``table`` then names words for it, or scale and offset make
-    the value of it. ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the
-    raw number that is sent where it means nothing: always, or by the value of the field that ``when`` names. ``seen``
-    are the lowest and the highest value that it was found out with. With ``decimals`` the value is rounded, as a
-    display shows it: it is sent in other steps, the nearest of which is taken.
+    the value of it. What a table of words lacks is the number itself; what one of numbers lacks has no value (None).
+    ``when`` names other fields and the values with which this one means anything; ``otherwise`` is the raw number that
+    is sent where it means nothing: always, or by the value of the field that ``when`` names. ``seen`` are the lowest
+    and the highest value that it was found out with. With ``decimals`` the value is rounded, as a display shows it: it
+    is sent in other steps, the nearest of which is taken.
     """
 
     name: Name
@@ -100,6 +101,11 @@ class DataField(Strict, frozen=True):
         """Whether a raw number stands for itself."""
         return self.encoding == "binary" and not self.table and (self.scale, self.offset) == (1, 0)
 
+    @cached_property
+    def _names_numbers(self) -> bool:
+        """Whether the table's words are numbers, for one of which a raw number that it lacks would be taken."""
+        return any(not isinstance(word, str) for word in self.table.values())
+
     @property
     def shown_width(self) -> int:
         """How many bits wide its value is shown in hex; 0: in decimal, as what is measured or set."""
@@ -129,7 +135,7 @@ class DataField(Strict, frozen=True):
         if number is None:
             return None
         if self.table:
-            return self.table.get(number, number)
+            return self.table.get(number, None if self._names_numbers else number)
         value = round(number * self.scale + self.offset, 9 if self.decimals is None else self.decimals)
         return int(value) if value == int(value) else value
 
@@ -141,7 +147,7 @@ class DataField(Strict, frozen=True):
                 return _encoded(self.encoding, named[0], self.bits.width)
             if isinstance(value, str):
                 raise ValueError(f'{self.name} = "{value}" is none of {", ".join(map(str, self.table.values()))}')
-            if any(not isinstance(word, str) for word in self.table.values()):
+            if self._names_numbers:
                 raise ValueError(f"{self.name} = {value} is none of {', '.join(map(str, self.table.values()))}")
         if isinstance(value, str):
             raise ValueError(f'{self.name} = "{value}" is no number')
