@@ -38,6 +38,20 @@ def test_what_no_two_labels_share_is_not_usual() -> None:
     assert labels_of(" level = 1 , = 3, water =") == {"level": 1.0}
 
 
+def test_a_comma_within_a_value_parts_nothing() -> None:
+    assert labels_of("temperature = 21,5, mode = dry, then cool, light = on,") == {
+        "temperature": "21,5", "mode": "dry, then cool", "light": "on",
+    }  # fmt: skip
+
+
+def test_labels_with_a_unit_or_a_decimal_comma_are_numbers() -> None:
+    texts = ["temperature = 21,5", "temperature = 22 °C", "temperature = 19"]
+    stack, *_ = stack_of([caught(n, "0101", label=text) for n, text in enumerate(texts)])
+    assert stack.labels == {"temperature": (21.5, 22.0, 19.0)}
+    # What keys are called is no number of anything.
+    assert stack_of([caught(n, "0101", label=text) for n, text in enumerate("123")])[0].labels == {"key": (*"123",)}
+
+
 def caught(number: int, bits: str, sections: tuple[int, ...] = (), label: str = "") -> Caught:
     reading = PressReading(frames=((0, 1),), start_us=0.0, held_us=0.0, bits=bits, sections=sections)
     return Caught(number, 1, 1, float(number), label, False, False, reading)

@@ -126,6 +126,24 @@ def test_tables_of_any_dialect() -> None:
     assert not words
 
 
+@pytest.mark.parametrize(
+    ("cells", "said"),
+    [
+        (("21,5", "22", "-3,0"), [21.5, 22.0, -3.0]),
+        (("21 °C", "22°C", "23"), [21.0, 22.0, 23.0]),
+        (("50%", "55 %", ""), [50.0, 55.0, None]),
+        (("2h", "30min", "4h"), ["2h", "30min", "4h"]),
+        (("off", "2", "4"), ["off", "2", "4"]),
+        (("7:30", "8:00", "9:15"), ["7:30", "8:00", "9:15"]),
+        (("nan", "1", "2"), ["nan", "1", "2"]),
+        (("1.2.3", "1", "2"), ["1.2.3", "1", "2"]),
+    ],
+)
+def test_numbers_are_read_as_people_write_them(cells: tuple[str, ...], said: list[object]) -> None:
+    text = "file;t\n" + "".join(f"{name}.txt;{cell}\n" for name, cell in zip("abc", cells, strict=True))
+    assert [row["t"] for row in parse_labels(text, "labels.csv").rows.values()] == said
+
+
 def test_of_labels_that_contradict_each_other_neither_is_believed() -> None:
     text = "file,mode,t\na.txt,dry,1\nb.txt,cool,2\na.txt,dry,3\nb.txt,cool,2\n"
     _, rows, words, *_ = parse_labels(text, "labels.csv")

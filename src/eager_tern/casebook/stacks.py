@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import csv
+import re
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 import numpy as np
 from msgspec import Struct
 
 from eager_tern.casebook.values import Caught
+from eager_tern.compare.quantities import numbers_in
 from eager_tern.compare.stack import Label, Stack, label_word
 from eager_tern.linecode.values import bit_text
 from eager_tern.tables import table_text
@@ -18,6 +20,7 @@ from eager_tern.tables import table_text
 BITS, PRESS = "bits", "press"  # the column that copied rows end with, and one that numbers them
 CopiedAs = Literal["table", "CSV", "NumPy"]
 USUAL = 0.25  # of the presses have what goes without saying
+NEXT_LABEL = re.compile(r",(?=[^,]*=)|,\s*$")  # a decimal comma, or one within words, parts nothing
 KEY = "key"  # what a label without a name is about
 
 
@@ -26,7 +29,7 @@ def labels_of(text: str) -> dict[str, Label]:
     if "=" not in text:
         return {KEY: text.strip()} if text.strip() else {}
     found: dict[str, Label] = {}
-    for part in text.split(","):
+    for part in NEXT_LABEL.split(text):
         name, equals, value = (piece.strip() for piece in part.partition("="))
         if equals and name and value:
             found[name] = _number(value)
@@ -143,7 +146,7 @@ def stack_of(presses: Sequence[Caught], cut: Cut | None = None) -> tuple[Stack, 
     known: dict[str, dict[str, Label]] = {}  # presses of one label are many
     said = [known.setdefault(p.label, known[p.label] if p.label in known else labels_of(p.label)) for p in rows]
     names = dict.fromkeys(name for row in said for name in row)
-    labels: dict[str, tuple[Label, ...]] = {name: _one_kind([row.get(name) for row in said]) for name in names}
+    labels: dict[str, tuple[Label, ...]] = {name: _one_kind(name, [row.get(name) for row in said]) for name in names}
     digits = "".join(taken[press.id] for press in rows).encode("ascii")
     bits = (np.frombuffer(digits, np.uint8) - ord("0")).reshape(len(rows), cut.bits)
     whole = rows[0].reading.sections if rows and cut.section is None else ()
@@ -157,8 +160,10 @@ def _number(value: str) -> Label:
         return value
 
 
-def _one_kind(values: list[Label]) -> tuple[Label, ...]:
-    """Numbers if all are, else words."""
-    if any(isinstance(value, str) for value in values):
-        return tuple(f"{value:g}" if isinstance(value, float) else value for value in values)
-    return tuple(values)
+def _one_kind(name: str, values: list[Label]) -> tuple[Label, ...]:
+    """Numbers if all are, else words; what keys are called is a word, be it a figure."""
+    known = [label_word(value) for value in values if value is not None]
+    if all(isinstance(value, float) for value in values if value is not None):
+        return tuple(values)
+    said: Iterator[Label] = iter((numbers_in(known) if name != KEY else None) or known)
+    return tuple(None if value is None else next(said) for value in values)

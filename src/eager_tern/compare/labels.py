@@ -8,6 +8,7 @@ from itertools import pairwise
 from statistics import median
 from typing import Literal, NamedTuple
 
+from eager_tern.compare.quantities import numbers_in
 from eager_tern.compare.stack import Label
 from eager_tern.errors import InputError
 from eager_tern.tables import table_rows
@@ -140,11 +141,6 @@ def _capture(said: dict[str, str], only: str | None, in_order: int, source: obje
 
 def _as_numbers(rows: dict[Capture, Row], name: str) -> None:
     """Turn a column into numbers, if it holds nothing else."""
-    try:
-        found = {file: float(str(row[name])) for file, row in rows.items() if row[name] is not None}
-    except ValueError:
-        return
-    if not all(map(math.isfinite, found.values())):  # "nan" and "inf" are words like others
-        return
-    for file, number in found.items():
-        rows[file][name] = number
+    said = {capture: str(row[name]) for capture, row in rows.items() if row[name] is not None}
+    for capture, number in zip(said, numbers_in(list(said.values())) or (), strict=False):
+        rows[capture][name] = number
