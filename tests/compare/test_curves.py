@@ -42,6 +42,17 @@ def test_bits_are_known_by_the_curve_they_follow(
     assert right >= 4
 
 
+def test_a_sign_above_a_magnitude_is_followed(rng: np.random.Generator) -> None:
+    stack, times, at = sensor(rng, 12, turned=False, negative=True)
+    raw = stack.bits[:, at].astype(np.int64) @ (1 << np.arange(12)[::-1])
+    signed = raw - ((raw >> 11) << 12)
+    stack.bits[:, at] = (np.abs(signed) | (signed < 0) << 11)[:, None] >> np.arange(12)[::-1] & 1
+    curve = follow(stack, "temperature", times)
+    assert curve is not None
+    assert curve.encoding == "magnitude"
+    assert curve.same > 0.95
+
+
 def test_nothing_follows_what_is_random(rng: np.random.Generator) -> None:
     stack, times, _ = sensor(rng, 9, turned=False, negative=False)
     noise = Stack(rng.integers(0, 2, stack.bits.shape).astype(np.uint8), stack.labels)

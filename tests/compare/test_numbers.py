@@ -72,10 +72,47 @@ def test_a_code_that_only_a_table_explains_is_none(rng: np.random.Generator) -> 
     assert field.says(bits) == values.tolist()
 
 
+def shown(rng: np.random.Generator, kind: str) -> tuple[int, list[int], list[float]]:
+    """How many bits a number has that a sensor sends, the numbers, and what its display shows of them."""
+    low, high = {"below zero": (-200, 400), "tenths": (350, 900)}.get(kind, (0, 120))
+    sent = rng.integers(low, high, 30).tolist()
+    match kind:
+        case "below zero":
+            return 12, [abs(n) | (n < 0) << 11 for n in sent], [n / 10 for n in sent]
+        case "tenths":  # of a degree Fahrenheit, shown as tenths of one Celsius
+            return 12, [n + 900 for n in sent], [round((n / 10 - 32) / 1.8, 1) for n in sent]
+        case "celsius":
+            return 8, sent, [float(round(n * 1.8 + 32)) for n in sent]
+        case "wind":
+            return 8, sent, [round(n * 0.34, 1) for n in sent]
+        case _:  # volts, of a converter
+            return 8, sent, [round(n / 16, 2) for n in sent]
+
+
+@pytest.mark.parametrize("beside", [1, 12])
+@pytest.mark.parametrize("kind", ["below zero", "tenths", "celsius", "wind", "volts"])
+def test_numbers_that_were_never_shown_are_read_to_the_last_digit(
+    rng: np.random.Generator, kind: str, beside: int
+) -> None:
+    """``beside``: how high the number may be that follows; its highest bits seldom change."""
+    right = 0
+    for _ in range(5):
+        width, raw, values = shown(rng, kind)
+        after = rng.integers(0, beside, len(raw))
+        bits = np.zeros((len(raw), 8 + width + 8), np.uint8)
+        bits[:, 8 : 8 + width] = np.array(raw)[:, None] >> np.arange(width)[::-1] & 1
+        bits[:, -8:] = after[:, None] >> np.arange(8)[::-1] & 1
+        (field,) = find_fields(Stack(bits[:20], {"shown": tuple(values[:20])}))
+        right += field.says(bits) == pytest.approx(values, abs=1e-9)
+        assert field.map.encoding == ("magnitude" if kind == "below zero" else "binary")  # type: ignore[union-attr]
+    assert right == 5
+
+
 @pytest.mark.parametrize(
     ("encoding", "width", "raw", "says"),
     [
         ("signed", 4, [7, 8, 15], [7, -8, -1]),
+        ("magnitude", 4, [7, 8, 15], [7, 0, -7]),
         ("gray", 3, [0, 1, 3, 2, 6], [0, 1, 2, 3, 4]),
         ("bcd", 8, [0x42, 0x09], [42, 9]),
         ("binary", 3, [5], [5]),

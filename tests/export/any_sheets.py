@@ -149,7 +149,7 @@ def _fields(rng: np.random.Generator, free: list[int]) -> list[dict[str, Any]]:
         elif choice < 0.2 and 4 < width <= 12:
             field["encoding"] = "bcd"
         elif choice < 0.3 and 1 < width <= 32:
-            field["encoding"] = str(rng.choice(["signed", "gray"]))
+            field["encoding"] = str(rng.choice(["signed", "magnitude", "gray"]))
         elif choice < 0.5 and width <= 12:
             field |= {"scale": float(rng.choice([0.1, 0.5, 2])), "offset": float(rng.choice([0, 16, -40]))}
             field |= {"scale": 0.392156863, "decimals": 1} if rng.random() < 0.3 else {}

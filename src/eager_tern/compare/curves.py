@@ -12,6 +12,7 @@ from eager_tern.compare.stack import Label, Stack, numbers
 from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
+ENCODINGS: tuple[Encoding, ...] = ("binary", "signed", "magnitude")
 FEWEST_TYPED = 3
 NARROWEST, WIDEST = 4, 16
 LEAST_SAME = 0.6  # r²: with less, a curve is not followed
@@ -77,7 +78,7 @@ def follow(stack: Stack, name: str, times_s: Floats) -> Curve | None:
         weights = 1 << np.arange(width)
         for step, order in ((1, weights[::-1]), (-1, weights)):
             raw = windows @ order
-            for encoding in ("binary", "signed"):
+            for encoding in ENCODINGS:
                 number = decoded(raw, encoding, width).astype(np.float64)
                 number -= number.mean(axis=0)
                 power = (number**2).sum(axis=0) * (wanted @ wanted)

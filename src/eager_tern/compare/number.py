@@ -10,8 +10,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 NEXT_BYTE = 15  # columns from a byte's lowest bit back to the highest of the byte before
-Encoding = Literal["binary", "signed", "bcd", "gray"]
-Coding = Literal["binary", "signed", "bcd", "gray", "magnitude"]  # what is looked for: a sign and a magnitude, too
+Encoding = Literal["binary", "signed", "magnitude", "bcd", "gray"]
 Ints = NDArray[np.int64]
 
 
@@ -46,7 +45,7 @@ class Number(Struct, frozen=True):
         return 1 + int(np.sum((steps != direction) & (steps != -NEXT_BYTE * direction)))
 
 
-def decoded(raw: Ints, encoding: Coding, width: int) -> Ints:
+def decoded(raw: Ints, encoding: Encoding, width: int) -> Ints:
     """The numbers that raw ones of ``width`` bits stand for."""
     if encoding == "signed":
         return raw - ((raw >> (width - 1)) << width)

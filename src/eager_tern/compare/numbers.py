@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eager_tern.compare.contiguous import PARTS_OF_STEP, find_contiguous
+from eager_tern.compare.magnitudes import by_magnitude
 from eager_tern.compare.number import Number
 from eager_tern.compare.planes import by_other_codes, by_planes
 from eager_tern.compare.stack import BitRows
@@ -34,6 +35,8 @@ def find_number(
     step = _step(values)
     # Under one of many conditions a wrong label is left to the planes, which are quicker about it.
     found = find_contiguous(bits, columns, values, step, errors if windows else 0, starts)
+    if not any(number.holds.all() for number in found):
+        found += by_magnitude(bits, columns, values, _step(np.abs(values)), errors if windows else 0, starts)
     for part in PARTS_OF_STEP:
         if any(number.holds.all() for number in found):
             break

@@ -1,6 +1,6 @@
 """Numbers found as runs of bits through which a line goes: any scale, and what was rounded, when shown or when sent.
 
-What no line says and still follows a rule, a sign beside a magnitude or a part of a step sent apart, becomes a table.
+A part of a step that is sent apart from the rest follows no line, and still a rule: it becomes a table.
 """
 
 from __future__ import annotations
@@ -12,14 +12,14 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.evidence import of_numbers
-from eager_tern.compare.number import Coding, Encoding, Ints, Number, decoded
+from eager_tern.compare.number import Encoding, Ints, Number, decoded
 from eager_tern.compare.stack import BitRows, raw_numbers
 from eager_tern.signal.order import medians
 from eager_tern.signal.values import Floats
 
 WIDEST = 16
 WIDEST_TABLE = 8  # bits; of more, a table of all numbers is too long to be written
-CODINGS: tuple[Coding, ...] = ("binary", "signed", "magnitude")
+CODINGS: tuple[Encoding, ...] = ("binary", "signed")
 PAIRS = 48  # of rows, whose slopes are asked for the median
 FAHRENHEIT = (round(5 / 9, 9), 1.8)  # degrees Celsius to one, and the other way round
 NICE = (1.0, 0.5, 0.1, 0.25, 0.2, 2.0, 5.0, 10.0, 0.05, 0.01, *FAHRENHEIT)
@@ -29,6 +29,7 @@ MOST_DECIMALS = 4
 NEARLY = 1e-4  # of a step, since scales are kept with nine digits
 WHOLES = (100.0, 360.0)
 MUCH_SURER = 10.0  # log10
+HALF_STEP_ERR = 1e-6  # what lies in the middle between two steps is rounded to either
 EXACT = -9.0  # log10; no rounded number costs less
 A_BIT = 0.06  # log10: a bit that belongs to a number lowers what is left by 0.14 and more, a stranger adds 0.05
 
@@ -43,7 +44,6 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
     first, second = rng.integers(0, len(values), (2, PAIRS * 4))
     apart = values[first] != values[second]
     first, second = first[apart][:PAIRS], second[apart][:PAIRS]
-    codings = CODINGS if values.min() < 0 < values.max() else CODINGS[:2]
     found: list[Number] = []
     parted: list[set[int]] = []  # whose lowest bits stand elsewhere
     tabled: list[Number] = []
@@ -53,14 +53,14 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
             if a + width <= bits.shape[1] and usable[a + width - 1] and inside[a + width] == inside[a]
         ]  # fmt: skip
         for turned in (False, True):
-            for encoding in codings[: None if width <= WIDEST_TABLE else 2]:
+            for encoding in CODINGS:
                 rows = [range(a, a + width) if not turned else range(a + width - 1, a - 1, -1) for a in starts]
                 if not rows:
                     continue
                 raws = np.stack([decoded(raw_numbers(bits, list(row)), encoding, width) for row in rows])
                 numbers = _on_lines(bits, rows, raws, values, step, errors, (first, second), encoding)
                 for number in numbers:
-                    beside = _part_apart(bits, columns, number, values) if encoding != "magnitude" else None
+                    beside = _part_apart(bits, columns, number, values)
                     if beside is None:
                         found.append(number)
                         continue
@@ -76,7 +76,7 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
 
 def _on_lines(
     bits: BitRows, rows: list[range], raws: Ints, values: Floats, step: float, errors: int,
-    pairs: tuple[Ints, Ints], encoding: Coding,
+    pairs: tuple[Ints, Ints], encoding: Encoding,
 ) -> list[Number]:  # fmt: skip
     """Of several windows (``raws`` of shape (windows, rows)) those on whose line all labels but a few lie."""
     first, second = pairs
@@ -94,14 +94,14 @@ def _on_lines(
     found = []
     for at in np.flatnonzero(np.sum(~near, axis=1) <= errors + 0.15 * len(values)).tolist():
         line = _of_a_whole(raws[at], values, near[at], len(rows[at]), step)
-        line = line or _fitted(raws[at], values, near[at], float(grains[at]))
+        line = line or _fitted(raws[at], values, near[at], step)
         if line is None:
             continue
         scale, offset = line
         # One of the two was rounded to whole steps: what is shown, or what is sent.
-        grain = max(step, abs(scale))
         rests = values - scale * raws[at] - offset
-        holds = np.abs(rests) <= 0.5 * grain + 1e-6
+        grain = step if np.abs(rests[near[at]]).max() <= 0.5 * step + HALF_STEP_ERR else max(step, abs(scale))
+        holds = np.abs(rests) <= 0.5 * grain + HALF_STEP_ERR
         distinct = np.unique(raws[at][holds]).size
         if np.sum(~holds) > errors or distinct < LEAST_DISTINCT:
             continue
@@ -118,16 +118,7 @@ def _on_lines(
         # A bit less below leaves twice as much to rounding, or half as much again; one too many adds to it.
         cost = EXACT if exact else log10(float(np.std(rests[holds])) / step) + A_BIT * len(rows[at])
         decimals = None if exact or _is_on_steps(scale, offset, step) else _decimals(step)
-        table = None
-        if encoding == "magnitude":
-            if not exact or not _has_both_signs(raws[at][holds]):
-                continue
-            every = decoded(np.arange(1 << len(rows[at])), encoding, len(rows[at])) * scale + offset
-            table, cost = dict(enumerate(np.round(every, 9).tolist())), cost + A_BIT
-        read_as: Encoding = "binary" if encoding == "magnitude" else encoding
-        found.append(
-            Number(tuple(rows[at]), read_as, scale, offset, holds, chance, in_any_order, cost, decimals, table)
-        )
+        found.append(Number(tuple(rows[at]), encoding, scale, offset, holds, chance, in_any_order, cost, decimals))
     return found
 
 
@@ -166,11 +157,6 @@ def _with_part(bits: BitRows, number: Number, beside: int, values: Floats, step:
     return replace(number, positions=positions, holds=holds, chance=chance, in_any_order=chance, table=table)
 
 
-def _has_both_signs(numbers: Ints) -> bool:
-    """Whether enough magnitudes with a sign and without one were seen, so that it is no line through either."""
-    return min(np.unique(numbers[numbers < 0]).size, np.unique(numbers[numbers > 0]).size) >= LEAST_DISTINCT
-
-
 def _is_on_steps(scale: float, offset: float, step: float) -> bool:
     """Whether all values in such steps can be sent: what is sent between them is known better than it was shown."""
     steps, first = step / scale, offset / scale
@@ -190,24 +176,82 @@ def _of_a_whole(
         for most in ((1 << width) - 1, 1 << width):
             scale = whole / most
             for offset in (0.0, scale / 2):  # rounded to the nearest when it was sent, or down
-                if np.abs(values - scale * raw - offset)[near].max() <= 0.5 * max(scale, step) + 1e-6:
+                if np.abs(values - scale * raw - offset)[near].max() <= 0.5 * max(scale, step) + HALF_STEP_ERR:
                     return round(scale, 9), round(offset, 9)
     return None
 
 
 def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> tuple[float, float] | None:
-    """The line through the labels that are near one, with a scale that somebody would choose if any such fits."""
-    if np.unique(raw[near]).size < 2:
+    """The line through the labels that are near one, with a scale that somebody would choose: within half a step of
+    each, if these were rounded, or else within half of what the number counts in.
+    """
+    number, values = raw[near].astype(np.float64), values[near]
+    if np.unique(number).size < 2:
         return None
-    slope, offset = (float(part) for part in np.polyfit(raw[near], values[near], 1))
-    free = step / max(int(raw[near].max() - raw[near].min()), 1)
+    slope = float(np.polyfit(number, values, 1)[0])
+    grain = step
+    lowest, highest = _slopes(number, values, slope, grain)
+    if lowest == highest and abs(slope) > step:
+        grain = abs(slope)
+        lowest, highest = _slopes(number, values, slope, grain)
+    if lowest <= 0 <= highest:  # the same value does as well
+        return None
+    free = grain / float(np.ptp(number))
     nice = [sign * scale for scale in NICE for sign in (1, -1) if abs(sign * scale - slope) <= free]
     if nice:
         slope = nice[int(np.argmin(np.abs(np.array(nice) - slope)))]
-        middle = np.median(values[near] - slope * raw[near])
-        rest = values[near] - slope * raw[near]
-        offset = (rest.max() + rest.min()) / 2 if np.ptp(rest) <= step else middle
-        grain = min(step, abs(slope))
-        whole = round(offset / grain) * grain
-        offset = whole if np.abs(rest - whole).max() <= 0.5 * step + 1e-6 or np.ptp(rest) > step else offset
-    return round(float(slope), 9), round(float(offset), 9)
+    elif lowest < highest:
+        slope = _simplest(lowest, highest)
+    rest = values - slope * number
+    offset = float(rest.max() + rest.min()) / 2 if np.ptp(rest) <= grain + 2 * HALF_STEP_ERR else float(np.median(rest))
+    part = min(grain, abs(slope))
+    whole = round(offset / part) * part
+    offset = whole if np.abs(rest - whole).max() <= 0.5 * grain + HALF_STEP_ERR or np.ptp(rest) > grain else offset
+    return round(slope, 9), round(offset, 9)
+
+
+def _slopes(raw: Floats, values: Floats, slope: float, grain: float) -> tuple[float, float]:
+    """Between which slopes about one a line passes all values within half a grain; the same twice where none does.
+
+    The spread that a slope leaves is convex in it: the flattest place is found by thirds, then each end by halves.
+    """
+
+    def spread(slope: float) -> float:
+        return float(np.ptp(values - slope * raw))
+
+    reach, most = 2 * grain / float(np.ptp(raw)), grain + 2 * HALF_STEP_ERR
+    low, high = slope - reach, slope + reach
+    for _ in range(40):
+        third = (high - low) / 3
+        if spread(low + third) < spread(high - third):
+            high -= third
+        else:
+            low += third
+    best = (low + high) / 2
+    if spread(best) > most:
+        return best, best
+    ends = []
+    for end in (best - reach, best + reach):
+        inside, outside = best, end
+        for _ in range(40):
+            middle = (inside + outside) / 2
+            inside, outside = (middle, outside) if spread(middle) <= most else (inside, middle)
+        ends.append(inside)
+    return ends[0], ends[1]
+
+
+def _simplest(low: float, high: float) -> float:
+    """The scale between two that has the fewest decimals: degrees Fahrenheit and parts of a power of two have as few
+    as any.
+    """
+    middle = (low + high) / 2
+    for decimals in range(1, 9):
+        known: list[float] = [sign * scale / 10**decimals for scale in FAHRENHEIT for sign in (1, -1)]
+        known += [sign / 2**decimals for sign in (1, -1)]
+        nearest = min(known, key=lambda scale: abs(scale - middle))
+        if low <= nearest <= high:
+            return nearest
+        rounded = round(middle, decimals)
+        if low <= rounded <= high:
+            return rounded
+    return middle

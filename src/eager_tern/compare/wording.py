@@ -20,7 +20,13 @@ MOST_NAMED = 3
 WORTH_TELLING = 0.15  # odds of another description of the same bits
 WORDS_SHOWN = 6  # of a table
 PARTS = {0.5: "half of ", 0.25: "a quarter of ", 0.1: "a tenth of ", 0.01: "a hundredth of ", 2.0: "twice "}
-CODED = {"binary": "", "signed": ", signed", "bcd": ", in BCD", "gray": ", in Gray code"}
+CODED = {
+    "binary": "",
+    "signed": ", signed",
+    "magnitude": ", its highest bit the sign",
+    "bcd": ", in BCD",
+    "gray": ", in Gray code",
+}
 KINDS = {
     "sum": "the sum of", "xor": "the exclusive-or of", "crc": "a CRC over", "complement": "the complement of",
     "copy": "a copy of", "parity": "the parity of", "ones": "the number of ones in",

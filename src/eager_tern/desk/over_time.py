@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxL
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.curves import fitted, follow
 from eager_tern.compare.fields import Table
-from eager_tern.compare.number import decoded
+from eager_tern.compare.number import Encoding, decoded
 from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link
 from eager_tern.desk.theme import colour
@@ -36,6 +36,7 @@ class OverTime(QWidget):
         self.bits.setPlaceholderText(tr("bits, as in 19-27"))
         self.bits.setMaximumWidth(170)
         self.signed = QCheckBox(tr("signed"))
+        self._with_sign: Encoding = "signed"
         self.follow = link(
             tr("find what follows it"), tr("Find the bits that follow the typed values in time"), self.find_followers
         )
@@ -79,20 +80,21 @@ class OverTime(QWidget):
         if field is None or isinstance(field.map, Table):
             self.find_followers()
             return
-        self._show(field.positions, field.map.encoding == "signed")
+        self._show(field.positions, field.map.encoding)
 
     def find_followers(self) -> None:
         """Look for the bits that follow the typed values."""
         name = self.label.currentText()
         curve = follow(self._stack, name, self._times) if name in self._stack.labels else None
         if curve is not None:
-            self._show(curve.positions, curve.encoding == "signed")
+            self._show(curve.positions, curve.encoding)
         else:
             self.draw()
 
-    def _show(self, positions: tuple[int, ...], signed: bool) -> None:
+    def _show(self, positions: tuple[int, ...], encoding: Encoding) -> None:
+        self._with_sign = "magnitude" if encoding == "magnitude" else "signed"
         self.signed.blockSignals(True)
-        self.signed.setChecked(signed)
+        self.signed.setChecked(encoding == self._with_sign)
         self.signed.blockSignals(False)
         self.bits.setText(positions_text(positions))
         self.draw()
@@ -133,7 +135,7 @@ class OverTime(QWidget):
     def _draw_number(self, positions: Positions, typed: Floats | None) -> None:
         raw = decoded(
             raw_numbers(self._stack.bits ^ _turned(positions, self._stack.columns), positions.index),
-            "signed" if self.signed.isChecked() else "binary", positions.width,
+            self._with_sign if self.signed.isChecked() else "binary", positions.width,
         )  # fmt: skip
         scale, offset, same = fitted(raw, typed) if typed is not None else (1.0, 0.0, 0.0)
         line = pg.mkPen(colour("proven"), width=1.5)

@@ -225,7 +225,12 @@ def _about(each: Member) -> str:
     if field.bits.width > WIDEST:
         words += ", the highest byte first"
     if field.encoding != "binary":
-        words += {"signed": ", two's complement", "bcd": ", BCD", "gray": ", Gray code"}[field.encoding]
+        words += {
+            "signed": ", two's complement",
+            "magnitude": ", a sign and a magnitude",
+            "bcd": ", BCD",
+            "gray": ", Gray code",
+        }[field.encoding]
     if field.table:
         few = [f"{field.raw(word)} {in_words(word, 0)}" for word in list(field.table.values())[:8]]
         words += f": {', '.join(few)}" + ("" if len(field.table) <= 8 else " and more")

@@ -12,7 +12,7 @@ from eager_tern.export.layout import WIDEST, Layout
 from eager_tern.export.names import c_string, free, in_a_line, in_comment
 from eager_tern.export.subject import Subject
 from eager_tern.export.templating import rendered
-from eager_tern.protocol.fields import DataField, highest_decimal
+from eager_tern.protocol.fields import DataField
 from eager_tern.protocol.schema import Sheet
 from eager_tern.signal.assumed import USUAL_REST_US
 
@@ -114,9 +114,7 @@ def _can_be_said(layout: Layout | None, field: DataField) -> bool:
 def _field(layout: Layout, field: DataField) -> dict[str, object]:
     """How a field is set from words."""
     width, each = field.bits.width, layout.member_of(field)
-    low, high = (-(1 << width - 1), (1 << width - 1) - 1) if field.encoding == "signed" else (0, (1 << width) - 1)
-    if field.encoding == "bcd":
-        high = highest_decimal(width)
+    low, high = field.numbers
     words = [(c_string(_word(word)), field.raw(word)) for word in field.table.values() if isinstance(word, str)]
     whole = field.scale == 1 and field.offset == int(field.offset)
     if any(not isinstance(word, str) for word in field.table.values()):
@@ -132,6 +130,7 @@ def _field(layout: Layout, field: DataField) -> dict[str, object]:
     encoded = {
         "binary": count,
         "signed": f"({count}) & {(1 << width) - 1}",
+        "magnitude": f"({count}) < 0 ? {1 << (width - 1)} - ({count}) : ({count})",
         "gray": f"({count}) ^ ({count}) >> 1",
         "bcd": " | ".join(f"({count}) / {10**d} % 10 << {4 * d}" for d in range(-(-width // 4))),
     }[field.encoding]

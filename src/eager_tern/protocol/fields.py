@@ -68,7 +68,7 @@ class DataField(Strict, frozen=True):
     name: Name
     bits: Positions
     role: Literal["toggle", "counter", "rolling"] | None = None
-    encoding: Literal["binary", "signed", "bcd", "gray"] = "binary"
+    encoding: Literal["binary", "signed", "magnitude", "bcd", "gray"] = "binary"
     scale: Finite = 1
     offset: Finite = 0
     decimals: Annotated[int, Meta(ge=0, le=9)] | None = None
@@ -95,6 +95,11 @@ class DataField(Strict, frozen=True):
     def is_beyond(self, value: Value) -> bool:
         """Whether a value lies outside what was seen when the field was found out."""
         return self.seen is not None and isinstance(value, int | float) and not self.seen[0] <= value <= self.seen[1]
+
+    @property
+    def numbers(self) -> tuple[int, int]:
+        """The lowest and the highest number that its bits can say, before scale and offset."""
+        return _range(self.encoding, self.bits.width)
 
     @cached_property
     def _is_plain(self) -> bool:
@@ -152,7 +157,7 @@ class DataField(Strict, frozen=True):
         if isinstance(value, str):
             raise ValueError(f'{self.name} = "{value}" is no number')
         number = (value - self.offset) / self.scale
-        low, high = _range(self.encoding, self.bits.width)
+        low, high = self.numbers
         between = self.decimals is None and abs(number - round(number)) > 1e-6
         if between or not low <= round(number) <= high:
             ends = sorted((low * self.scale + self.offset, high * self.scale + self.offset))
@@ -228,6 +233,9 @@ def marked(value: Value, width: int = 8) -> str:
 def _decoded(encoding: str, raw: int, width: int) -> int | None:
     if encoding == "signed":
         return raw - (1 << width) if raw >> (width - 1) else raw
+    if encoding == "magnitude":
+        size = raw & ((1 << (width - 1)) - 1)
+        return -size if raw >> (width - 1) else size
     if encoding == "bcd":
         digits = [raw >> shift & 15 for shift in range((width - 1) // 4 * 4, -4, -4)]
         return int("".join(map(str, digits))) if max(digits) < 10 else None
@@ -244,12 +252,16 @@ def _encoded(encoding: str, number: int, width: int) -> int:
         return int(str(number), 16)
     if encoding == "gray":
         return number ^ number >> 1
+    if encoding == "magnitude":
+        return abs(number) | (number < 0) << (width - 1)
     return number & ((1 << width) - 1)
 
 
 def _range(encoding: str, width: int) -> tuple[int, int]:
     if encoding == "signed":
         return -(1 << (width - 1)), (1 << (width - 1)) - 1
+    if encoding == "magnitude":
+        return 1 - (1 << (width - 1)), (1 << (width - 1)) - 1
     return 0, highest_decimal(width) if encoding == "bcd" else (1 << width) - 1
 
 

@@ -39,7 +39,8 @@ KEYS = {
     "bits": 'Positions from the highest bit to the lowest.\n\n"7-0": sent lowest first\n"0-7": sent highest first\n'
     '"9, 3-1": in two pieces\n"!1, 8-13": the first inverted',
     "role": '"toggle" turns round with each press, "counter" counts, "rolling" is new each time.\n\nrole = "toggle"',
-    "encoding": 'How the number is written: "binary", "signed", "bcd" or "gray".',
+    "encoding": 'How the number is written: "binary", "signed", "magnitude" (its highest bit is the sign of the rest), '
+    '"bcd" or "gray".',
     "scale": "value = scale × number + offset.\n\nscale = 0.5",
     "offset": "value = scale × number + offset.\n\noffset = 16",
     "decimals": "The value is rounded to so many, as a display shows it; it is sent in other steps.\n\ndecimals = 0",
