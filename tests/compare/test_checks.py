@@ -289,6 +289,32 @@ def test_bytes_that_never_change_are_followed_by_their_complements_as_the_others
     assert sorted(min(f.positions) // 8 for f in find_copies(stack)) == [1, 3, 5, 7]
 
 
+ALONE = {
+    "sum": lambda d: sum(d),
+    "negative": lambda d: -sum(d),
+    "exclusive-or": lambda d: reduce(lambda a, b: a ^ b, d),
+    "of nibbles": lambda d: sum((b >> 4) + (b & 15) for b in d),
+    "crc": lambda d: crc_of(d, 8, 0x31, 0, 0, False),
+}
+
+
+@pytest.mark.parametrize("kind", ALONE)
+def test_a_check_over_bytes_that_are_each_followed_by_their_complement(kind: str) -> None:
+    """Numbers on nibbles: a complement may seem to begin with half of the byte before, which never changes."""
+    rng = np.random.default_rng(12)
+    alone = np.zeros((2 * ROWS, 8), np.int64)
+    alone[:, 0] = 0xC9
+    for byte, most in ((1, 24), (2, 60), (4, 15), (5, 16), (6, 4)):
+        alone[:, byte] = rng.integers(0, most, 2 * ROWS)
+    alone[:, 7] = [ALONE[kind](row) & 255 for row in alone[:, :7].tolist()]
+    bits = as_bits(np.stack([alone, 255 - alone], axis=2).reshape(2 * ROWS, 16), lowest_first=kind != "crc")
+    found = compare(Stack(bits[:ROWS]))
+    checks = [each.check for each in found.checks if each.kind != "complement"]
+    assert [min(check.at.index) // 8 for check in checks] == [14]
+    assert all(holds_in(check, bits).all() for check in checks)
+    assert sum(each.kind == "complement" for each in found.checks) == 8
+
+
 def test_an_exclusive_or_of_nibbles_is_called_that_in_each_section() -> None:
     """It is the CRC of x⁴ + 1 as well, which nobody would call it."""
     rng = np.random.default_rng(8)

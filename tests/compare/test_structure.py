@@ -48,6 +48,29 @@ def test_natural_checks_are_found_from_three_presses(rng: np.random.Generator, c
     assert right >= 19
 
 
+@pytest.mark.parametrize("turned", ["bytes", "halves"])
+@pytest.mark.parametrize("check", ["sum", "xor", "negated"])
+def test_what_is_told_twice_is_no_check_of_its_own(rng: np.random.Generator, check: str, turned: str) -> None:
+    """With each byte's complement, or the whole frame's, half of the exclusive-ors of a frame come out by
+    themselves.
+    """
+    right = 0
+    for _ in range(20):
+        rows = frames(rng, 3, check, "msb")
+        if turned == "bytes":
+            pairs = np.stack([rows.reshape(3, -1, 8), 1 - rows.reshape(3, -1, 8)], axis=2)
+            twice = pairs.reshape(3, -1).astype(np.uint8)
+        else:
+            twice = np.hstack([rows, 1 - rows])
+        found = structure_of(twice)
+        kinds = {each.kind for each in found.checks} if found is not None else set()
+        right += kinds == {"complement", KINDS.get(check, check)}
+        if found is not None:
+            first = "Each byte is" if turned == "bytes" else "The first half is"
+            assert of_structure(found)[0].startswith(f"{first} followed by its complement.")
+    assert right >= 19
+
+
 def test_a_seed_needs_more_presses(rng: np.random.Generator) -> None:
     rows = frames(rng, 8, "sum", "lsb")
     seeded = rows.copy()

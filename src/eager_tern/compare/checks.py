@@ -204,7 +204,8 @@ def find_copies(stack: Stack) -> list[Found]:
             differs = (bits[:, distance:] ^ bits[:, :-distance]) != (kind == "complement")
             same = differs.sum(axis=0) <= damaged(stack.rows)
             for first, last in stretches(same):
-                run = _on_bytes(first + distance, last + distance, stack)
+                run = _on_grid(first + distance, last + distance, stack, BYTE) if distance == BYTE else None
+                run = run or _on_grid(first + distance, last + distance, stack, NIBBLE)
                 if run is None or claimed[run[0] : run[1] + 1].any():
                     continue
                 a, b = run
@@ -226,9 +227,9 @@ def find_copies(stack: Stack) -> list[Found]:
 
 def _alike_elsewhere(stack: Stack, found: Sequence[Found], claimed: NDArray[np.bool_]) -> list[Found]:
     """The complements of bytes that change too seldom to tell, where others are each followed by their own."""
-    pairs = [f for f in found if f.kind == "complement" and f.check.at.width == BYTE and _distance(f) == BYTE]
+    pairs = twins(found)
     more: list[Found] = []
-    for start, end in stack.section_bounds if len(pairs) >= FEWEST_PAIRS else ():
+    for start, end in stack.section_bounds if pairs else ():
         places = {(f.positions[-1] - start) % (2 * BYTE) for f in pairs if start <= f.positions[-1] < end}
         for place in range(start + min(places), end - BYTE + 1, 2 * BYTE) if len(places) == 1 else ():
             if place < start + BYTE or claimed[place - BYTE : place + BYTE].any():
@@ -241,16 +242,23 @@ def _alike_elsewhere(stack: Stack, found: Sequence[Found], claimed: NDArray[np.b
     return more
 
 
-def _distance(found: Found) -> int:
-    return abs(found.positions[-1] - found.covers[0][0])
+def twins(copies: Sequence[Found]) -> list[Found]:
+    """The bytes that only say again, turned, what the byte before says; none where they are no rule of the frame."""
+    found = [
+        copy
+        for copy in copies
+        if copy.kind == "complement" and copy.check.at.width == BYTE
+        and abs(copy.positions[-1] - copy.covers[0][0]) == BYTE
+    ]  # fmt: skip
+    return found if len(found) >= FEWEST_PAIRS else []
 
 
-def _on_bytes(first: int, last: int, stack: Stack) -> tuple[int, int] | None:
-    """A run cut to whole nibbles of its section, if that leaves one."""
+def _on_grid(first: int, last: int, stack: Stack, size: int) -> tuple[int, int] | None:
+    """A run cut to whole bytes or nibbles (``size`` bits) of its section, if that leaves one."""
     start = stack.section_start(first)
-    a = start + -(-(first - start) // 4) * 4
-    b = start + (last + 1 - start) // 4 * 4 - 1
-    return (a, b) if b - a >= 3 else None
+    a = start + -(-(first - start) // size) * size
+    b = start + (last + 1 - start) // size * size - 1
+    return (a, b) if b > a else None
 
 
 # Sums and exclusive-ors

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums
+from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums, twins
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.digests import find_digests
@@ -21,6 +21,7 @@ from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.seeded import find_seeded
 from eager_tern.compare.stack import Stack
+from eager_tern.compare.twins import bytes_alone, check_of_frame, counter_of_frame, field_of_frame
 
 Finding = Field | Found | Counter
 
@@ -132,12 +133,26 @@ STAGES = (
 
 def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Comparison:
     """Find fields, checks and counters. ``tell`` hears which of the stages begins."""
+    if said_again := twins(find_copies(stack)):
+        alone, columns = bytes_alone(_undamaged(stack, said_again), said_again)
+        return _of_frame(compare(alone, tell), stack, said_again, columns)
     set_by_hand = np.zeros(stack.columns, np.bool_)
     found = _search(stack, tell, set_by_hand)
     while (labelled := _labelled_checks(found) & ~set_by_hand).any():
         set_by_hand |= labelled
         found = _search(stack, tell, set_by_hand)
     return found
+
+
+def _of_frame(found: Comparison, stack: Stack, said_again: Sequence[Found], columns: NDArray[np.intp]) -> Comparison:
+    """What was found in the bytes alone, among all those of the frame."""
+    return Comparison(
+        stack,
+        tuple(field_of_frame(field, columns) for field in found.fields),
+        (*said_again, *(check_of_frame(check, columns) for check in found.checks)),
+        tuple(counter_of_frame(counter, columns) for counter in found.counters),
+        tuple(columns[list(found.unexplained)].tolist()),
+    )
 
 
 def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:

@@ -7,17 +7,20 @@ from math import log10
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, find_copies, find_sums, positions
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, is_plain, rest_of
 from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.compare.twins import bytes_alone, check_of_frame
 from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check
 
 FEWEST_FOR_UNUSUAL = 6  # distinct frames, with which checks of any kind are sought
 ENOUGH = 96  # frames: what holds in as many is no accident, and each is one more to compare
 DAMAGED = 0.005  # of the frames: in so few a bit is turned that never is otherwise
+SHORTEST_HALF = 12  # bits: of shorter ones, two bytes say the same
 USUAL_TRIED = 24.0  # natural checks of a section: kinds, orders and widths
 SEEDS = 256.0  # of which one may fit by accident
 
@@ -66,41 +69,61 @@ def _some_of(rows: BitRows) -> BitRows:
 def _checks_of(distinct: BitRows, sections: Sequence[int]) -> list[Found]:
     """The checks that hold in frames none of which is another's copy."""
     stack = Stack(distinct, {}, tuple(sections))
-    checks = [*_complements(stack), *_at_ends(stack)]
-    if len(distinct) >= FEWEST_FOR_UNUSUAL:
+    checks = _complements(stack)
+    alone, columns = bytes_alone(stack, checks)
+    natural = [check_of_frame(each, columns) for each in _at_ends(alone)]
+    for some in (natural, _at_ends(stack), _unusual(alone, columns, checks + natural)):
         told = {column for check in checks for column in check.positions}
-        free = np.zeros(stack.columns, np.bool_)
-        free[stack.varying] = True
-        free[list(told)] = False
-        for search in (find_copies, lambda s: find_sums(s, free, checks), lambda s: find_crcs(s, free, checks)):
-            for check in search(stack):
-                if not told.intersection(check.positions):
-                    checks.append(check)
-                    told |= set(check.positions)
-                    free[list(check.positions)] = False
+        checks += [check for check in some if not told.intersection(check.positions)]
     return checks
 
 
+def _unusual(alone: Stack, columns: NDArray[np.intp], natural: Sequence[Found]) -> list[Found]:
+    """Checks of any kind and in any place, where frames enough bear witness; in the columns of a frame that none of
+    the natural ones turns.
+    """
+    if alone.rows < FEWEST_FOR_UNUSUAL:
+        return []
+    taken = [column for check in natural for column in check.positions]
+    free = alone.varies & ~np.isin(columns, taken)
+    found: list[Found] = []
+    for search in (find_copies, lambda s: find_sums(s, free, found), lambda s: find_crcs(s, free, found)):
+        for check in search(alone):
+            if free[list(check.positions)].any():
+                found.append(check)
+                free[list(check.positions)] = False
+    return [check_of_frame(each, columns) for each in found]
+
+
 def _complements(stack: Stack) -> list[Found]:
-    """Bytes that are each followed by their complement."""
-    found = []
+    """Halves and bytes that are each followed by their complement."""
+    found: list[Found] = []
+    in_halves: set[int] = set()
+    for start, end in dict.fromkeys(((0, stack.columns), *stack.section_bounds)):
+        half, odd = divmod(end - start, 2)
+        one, two = stack.bits[:, start : start + half], stack.bits[:, start + half : end]
+        if half >= SHORTEST_HALF and not odd and start not in in_halves and (one != two).all():
+            found.append(_complement(start + half, start, half, stack.rows))
+            in_halves |= {*found[-1].positions}
     for start, end in stack.section_bounds:
         at = start
         while at + 2 * BYTE <= end:
             one, two = (stack.bits[:, a : a + BYTE] for a in (at, at + BYTE))
-            if not (one != two).all():
+            if in_halves.intersection(range(at, at + 2 * BYTE)) or not (one != two).all():
                 at += BYTE
                 continue
-            place, of = (positions(first, BYTE, lowest_first=True) for first in (at + BYTE, at))
-            check = Check(name="complement", kind="complement", at=place, of=of)
-            found.append((at, Found(check, np.ones(stack.rows, np.bool_), 0.0)))
+            found.append(_complement(at + BYTE, at, BYTE, stack.rows))
             at += 2 * BYTE
     # All pairs are one claim: each value that was seen is told, zeros less than others.
-    seen = {(at, stack.bits[row, at : at + BYTE].tobytes()) for at, _ in found for row in range(stack.rows)}
-    plain = {(at, value) for at, value in seen if len(set(value)) == 1}
-    bits = BYTE * len(seen - plain) + 2 * len(plain)
+    seen = {(f.covers[0], row[f.covers[0][0] : f.covers[0][1] + 1].tobytes()) for f in found for row in stack.bits}
+    bits = sum(2 if len(set(value)) == 1 else len(value) for _, value in seen)
     chance = log10(stack.columns / BYTE * 2) * len(found) - bits * log10(2)
-    return [Found(each.check, each.holds, chance) for _, each in found] if found and chance < MOST_CHANCE else []
+    return [Found(each.check, each.holds, chance) for each in found] if found and chance < MOST_CHANCE else []
+
+
+def _complement(first: int, of_first: int, width: int, rows: int) -> Found:
+    at, of = (positions(each, width, lowest_first=True) for each in (first, of_first))
+    return Found(Check(name="complement", kind="complement", at=at, of=of), np.ones(rows, np.bool_), 0.0)
 
 
 def _at_ends(stack: Stack) -> list[Found]:

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 
 from eager_tern.compare.asking import Wanted, next_shots, press_to_tell
-from eager_tern.compare.checks import Found
+from eager_tern.compare.checks import BYTE, Found
 from eager_tern.compare.comparison import Comparison, covers, is_possible, named
 from eager_tern.compare.counters import Counter
 from eager_tern.compare.fields import Field, Linear, Table
@@ -184,6 +184,7 @@ def of_structure(found: Structure) -> list[str]:
     complements = [check for check in found.checks if check.kind == "complement"]
     if complements:
         which = "Each byte is" if len(complements) > 1 else "A byte is"
+        which = "The first half is" if len(complements[0].positions) > BYTE else which
         told.append(f"{which} followed by its complement. {_by_accident(complements[0].chance)}")
     for check in found.checks:
         if check.kind != "complement":
