@@ -7,6 +7,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from eager_tern.compare.comparison import compare
 from eager_tern.compare.counters import find_counters, find_ids
 from eager_tern.compare.fields import Linear, find_fields
 from eager_tern.compare.number import decoded
@@ -133,6 +134,18 @@ def test_words_have_all_their_neighbours_and_no_others(rng: np.random.Generator)
     assert find_words(bits, np.arange(COLUMNS), ["same"] * 50, 0) == []
 
 
+def test_a_bit_that_goes_along_with_many_words_belongs_to_none(rng: np.random.Generator) -> None:
+    """Each key twice: one in a hundred bits of a rolling code is the same both times, for all of ten keys."""
+    claimed = 0
+    for _ in range(60):
+        keys = rng.permutation(np.repeat(np.arange(10), 2))
+        bits = np.hstack([keys[:, None] * 7 >> np.arange(7) & 1, rng.integers(0, 2, (20, 32))]).astype(np.uint8)
+        bits[:, 38] = rng.integers(0, 2, 10)[keys]
+        found = compare(Stack(bits, {"key": tuple(f"key {key}" for key in keys.tolist())}))
+        claimed += any(max(field.positions) > 7 for field in found.fields)
+    assert claimed == 0
+
+
 def test_one_value_apart_keeps_the_low_bit_that_never_changed(rng: np.random.Generator) -> None:
     raw = rng.integers(0, 8, 40) * 2
     bits = np.zeros((40, 16), np.uint8)
@@ -162,6 +175,8 @@ def test_counters_that_missed_a_press_and_ids(rng: np.random.Generator) -> None:
     (found,) = find_ids(stack, free)
     assert (found.kind, found.positions) == ("id", tuple(range(16, 24)))  # whole nibbles: nobody lays out five bits
     assert find_counters(Stack(bits[:3]), free) == []
+    # Of two sections, it is found in its own, once.
+    assert [each.positions for each in find_ids(Stack(bits, {}, (12, 12)), free)] == [tuple(range(16, 24))]
 
 
 def test_labels_are_numbers_or_words() -> None:

@@ -239,7 +239,7 @@ def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.boo
     digests = find_digests(stack, free, apart)
     checks += digests
     _take(free, digests)
-    fields = with_what_follows(fields, stack, free)
+    fields = with_what_follows(fields, stack, free, _failing(stack, checks) if checks else None)
     _take(free, fields)
     rolling = find_rolling(stack, free, _columns([*checks, *counters]))
     _take(free, rolling)
@@ -251,14 +251,20 @@ def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.boo
 
 def _undamaged(stack: Stack, checks: Sequence[Found]) -> Stack:
     """The stack without the labels of frames that fail a check: their bits bear no witness of what was set."""
-    failing = np.zeros(stack.rows, np.bool_)
-    for check in checks:
-        failing |= ~check.holds
+    failing = _failing(stack, checks).tolist()
     labels = {
-        name: tuple(None if bad else value for value, bad in zip(values, failing.tolist(), strict=True))
+        name: tuple(None if bad else value for value, bad in zip(values, failing, strict=True))
         for name, values in stack.labels.items()
     }
     return Stack(stack.bits, labels, stack.sections)
+
+
+def _failing(stack: Stack, checks: Sequence[Found]) -> NDArray[np.bool_]:
+    """The rows that fail a check."""
+    failing = np.zeros(stack.rows, np.bool_)
+    for check in checks:
+        failing |= ~check.holds
+    return failing
 
 
 def _columns(findings: Sequence[Finding]) -> list[int]:

@@ -134,8 +134,8 @@ def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
     seldom = free & (changes <= 1 - FEWEST_STAYING)
     found = []
     for start, end in stack.section_bounds:
-        for first, last in stretches(_whole_nibbles(seldom, seldom | ~stack.varies, start, end)):
-            run = tuple(range(first, last + 1))
+        for first, last in stretches(_whole_nibbles(seldom[start:end], (seldom | ~stack.varies)[start:end])):
+            run = tuple(range(start + first, start + last + 1))
             number = raw_numbers(stack.bits, run[-62:])
             told = int(np.count_nonzero(seldom[list(run)]))
             if told > 1 and np.mean(number[1:] == number[:-1]) >= FEWEST_STAYING:
@@ -144,11 +144,11 @@ def find_ids(stack: Stack, free: NDArray[np.bool_]) -> list[Counter]:
     return found
 
 
-def _whole_nibbles(seldom: NDArray[np.bool_], may: NDArray[np.bool_], start: int, end: int) -> NDArray[np.bool_]:
-    """Which columns are part of a nibble of which a bit changes seldom, and no bit does anything else."""
+def _whole_nibbles(seldom: NDArray[np.bool_], may: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which columns of a section are part of a nibble of which a bit changes seldom, and no bit does anything else."""
     whole = np.zeros(len(seldom), np.bool_)
-    for first in range(start, end, NIBBLE):
-        nibble = slice(first, min(first + NIBBLE, end))
+    for first in range(0, len(seldom), NIBBLE):
+        nibble = slice(first, first + NIBBLE)
         whole[nibble] = seldom[nibble].any() and may[nibble].all()
     return whole | seldom
 

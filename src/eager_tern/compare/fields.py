@@ -310,6 +310,8 @@ def _under_a_condition(
         if under is None or not _differs(stack, under, apart):
             continue
         under = _less_sure(under, log10(len(conditions)))
+        if under.chance >= MOST_CHANCE and under.in_any_order >= MOST_CHANCE_IN_ORDER:
+            continue
         if (by_accident := _of_strangers(under, stack, log10(len(conditions) * columns.size))) > SURE:
             doubted = doubted or _less_sure(under, by_accident - under.chance)
             continue

@@ -12,23 +12,29 @@ from numpy.typing import NDArray
 from eager_tern.compare.checks import damaged
 from eager_tern.compare.evidence import SURE, turns
 from eager_tern.compare.fields import Field, Table
-from eager_tern.compare.stack import Stack, raw_numbers
+from eager_tern.compare.stack import Stack, raw_numbers, runs_of
 
 
-def with_what_follows(fields: Sequence[Field], stack: Stack, free: NDArray[np.bool_]) -> list[Field]:
-    """The fields, those of words with the columns that follow the word in every row. ``free`` are the columns that
-    nothing accounts for.
+def with_what_follows(
+    fields: Sequence[Field], stack: Stack, free: NDArray[np.bool_], damaged_rows: NDArray[np.bool_] | None
+) -> list[Field]:
+    """The fields, those of words with the columns that follow the word in every row but ``damaged_rows``: those that
+    fail a check, or a few where no check tells (None). ``free`` are the columns that nothing accounts for.
     """
+    whole = stack if damaged_rows is None else stack.of_rows(np.flatnonzero(~damaged_rows).tolist())
+    spared = damaged(stack.rows) if damaged_rows is None else 0
     out, left = [], free.copy()
     for field in fields:
-        more = _following(field, stack, np.flatnonzero(left))
+        more = _following(field, whole, np.flatnonzero(left), spared)
         left[list(more)] = False
         out.append(_widened(field, stack, more) if more else field)
     return out
 
 
-def _following(field: Field, stack: Stack, columns: NDArray[np.intp]) -> tuple[int, ...]:
-    """The columns that say the same with each word, but where a frame is damaged: surely no accident."""
+def _following(field: Field, stack: Stack, columns: NDArray[np.intp], spared: int) -> tuple[int, ...]:
+    """The columns that say the same with each word in all rows but ``spared``: surely no accident, they and those
+    beside them.
+    """
     if not isinstance(field.map, Table) or field.map.ruled or field.when or not columns.size:
         return ()
     raw = raw_numbers(stack.bits, field.positions)
@@ -36,9 +42,14 @@ def _following(field: Field, stack: Stack, columns: NDArray[np.intp]) -> tuple[i
     ones = np.array([stack.bits[raw == number][:, columns].sum(axis=0, dtype=np.intp) for number in field.map.words])
     counts = np.array([np.count_nonzero(raw == number) for number in field.map.words])[:, None]
     wrong = np.minimum(ones, counts - ones).sum(axis=0) + np.count_nonzero(~known)
-    odds = [log10(columns.size * comb(stack.rows, n)) for n in wrong.tolist()]
-    said = np.array([turns(stack.bits[:, c]) for c in columns.tolist()])
-    return tuple(columns[(wrong <= damaged(stack.rows)) & (np.array(odds) - said <= SURE)].tolist())
+    # Whatever it says with each of the words, it follows them: so many ways there are to do so.
+    ways = len(field.map.words) * log10(2)
+    found: list[int] = []
+    for run in runs_of(columns[wrong <= spared].tolist()):
+        slips = int(wrong[np.isin(columns, run)].max(initial=0))
+        said = sum(turns(stack.bits[:, column]) - ways for column in run.tolist())
+        found += run.tolist() if log10(columns.size * comb(stack.rows, slips)) - said <= SURE else []
+    return tuple(found)
 
 
 def _widened(field: Field, stack: Stack, more: tuple[int, ...]) -> Field:
