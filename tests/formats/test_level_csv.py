@@ -143,13 +143,16 @@ def test_what_is_written_is_read_back_exactly(tmp_path: Path, rng: np.random.Gen
         ("\ufeffTimestamp [ns],a\n0,0\n5000,1\n9000,0\n", [5, 9], False),
         ("t/us|a\n0|0\n5|1\n9|0\n", [5, 9], False),
         ("time_us,a\n0,0\n5,1\n7,x\n9,0\n", [5, 9], False),
+        ("Time [s],0,1\n0,0,1\n5e-6,1,1\n9e-6,0,1\n", [5, 9], False),
+        ("Source,CH1\nSample Interval,2e-06\n\nTIME,CH1\n0,0\n2e-6,3\n4e-6,3\n6e-6,0\n", [2, 6], False),
+        ("Sample interval,2 us\nTIME,CH1\n0,0\n2,3\n4,3\n6,0\n", [2, 6], False),
         ("# Time: now\nTime[s], Channel 0\n0.000000000, 1\n0.001, 0\n0.002, 1", [1000, 2000], False),
     ],
 )
 def test_dialects(tmp_path: Path, text: str, times: list[float], warned: bool) -> None:
     path = tmp_path / "d.csv"
     path.write_text(text, newline="")
-    (capture,) = read(path)
+    capture = read(path)[0]
     assert capture.edges is not None
     assert capture.edges.times_us.tolist() == pytest.approx(times)
     assert bool(capture.warnings) == warned

@@ -34,6 +34,11 @@ TITLE = re.compile(r"^(?!\d)[\w \[\]()/.%°:#-]*[^\W\d_][\w \[\]()/.%°:#-]*$")
 UNKNOWN_WORDS = {"", "x", "z", "?", "-"}
 DELIMITERS = ",;\t|"
 PREAMBLE = 64  # lines an instrument may write about itself above the table
+# What an instrument writes of itself above the table, in seconds unless it says otherwise.
+EVERY = re.compile(
+    r"^\W*(?:sampl\w*|horizontal|time)\s+(?:interval|increment)\W+([\d.]+(?:e[+-]?\d+)?)[ ,;(]*([a-zµμ]*)",
+    re.IGNORECASE | re.MULTILINE,
+)
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
 
@@ -93,7 +98,8 @@ def _header(text: str) -> _Header | None:
                 return None
             continue
         names = [name.strip() for name in next(csv.reader([line.strip("\r\n")], delimiter=delimiter))]
-        if len(names) < 2 or any(is_number(name) for name in names if name):
+        numbered = bool(_unit_of(names[0])) and all(name.isdecimal() for name in names[1:])  # channels 0, 1, 2
+        if len(names) < 2 or (any(is_number(name) for name in names if name) and not numbered):
             if fallback is None and not TITLE.match(names[0]):
                 return None
             continue
@@ -137,7 +143,7 @@ def _read(path: Path, text: str, options: ReadOptions) -> list[Capture]:
     header = _header(text[: 1 << 16])
     if header is None:
         raise InputError(path, "has no header with a time column", "line 1")
-    column, scale = _counted(header, text, options) or _time_column(header, path)
+    column, scale = _counted(header, text, options) or _time_column(header, text, path)
     if len([name for name in header.names if name]) < 2:
         raise InputError(path, "has a time column but no column of levels", f"line {header.line}")
     table, warnings = _numbers(text, header, path)
@@ -165,7 +171,7 @@ def _counted(header: _Header, text: str, options: ReadOptions) -> tuple[int, flo
     return (at, 1e6 / rate) if rate and at is not None else None
 
 
-def _time_column(header: _Header, path: Path) -> tuple[int, float]:
+def _time_column(header: _Header, text: str, path: Path) -> tuple[int, float]:
     for i, name in enumerate(header.names):
         unit = _unit_of(name)
         if unit is None:
@@ -173,11 +179,24 @@ def _time_column(header: _Header, path: Path) -> tuple[int, float]:
         if not unit and header.units:
             found = UNIT_CELL.match(header.units[i])
             unit = found[1].lower() if found else ""
+        unit = unit or _unit_of_step(header, text, i)
         if unit in UNITS_US:
             return i, UNITS_US[unit]
         reason = f'the time column "{name}" does not name its unit: time_s, time_ms, time_us or time_ns'
         raise InputError(path, reason, f"line {header.line}")
     raise InputError(path, "has no time column: time_s, time_ms, time_us or time_ns", f"line {header.line}")
+
+
+def _unit_of_step(header: _Header, text: str, column: int) -> str:
+    """The unit of times whose step is the interval between samples that stands above the table; "" where none is."""
+    lines = text.splitlines()
+    named = EVERY.search("\n".join(lines[: header.line]))
+    cells = [row.split(header.delimiter) for row in lines[header.rows_from - 1 : header.rows_from + 1]]
+    if named is None or len(cells) < 2 or min(map(len, cells)) <= column:
+        return ""
+    first, second = (float(row[column]) if is_number(row[column]) else 0.0 for row in cells)
+    is_step = abs(second - first - float(named[1])) <= 0.01 * float(named[1])
+    return (named[2].lower() or "s") if is_step else ""
 
 
 def _numbers(text: str, header: _Header, path: Path) -> tuple[Floats, tuple[str, ...]]:
