@@ -14,11 +14,12 @@ from msgspec import Struct
 from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import Caught
 from eager_tern.errors import InputError
-from eager_tern.intake import service as service_module
+from eager_tern.intake import to_disk
 from eager_tern.intake.files import read_file
+from eager_tern.intake.jobs import FileToRead
 from eager_tern.intake.keeping import keep_pulses
 from eager_tern.intake.news import CasebookGone, JobEnded, News, PressesRead, TakeBegun, TakeRead, Trouble
-from eager_tern.intake.service import CaptureService, FileToRead
+from eager_tern.intake.service import CaptureService
 from eager_tern.protocol.loading import library, parse_sheet, with_own
 from eager_tern.protocol.making import press_frames
 from eager_tern.signal.values import Floats
@@ -142,7 +143,7 @@ def full_disk(monkeypatch: pytest.MonkeyPatch, method: str) -> Disk:
         return write(book, take_id, what)
 
     monkeypatch.setattr(Casebook, method, refuse)
-    monkeypatch.setattr(service_module, "RETRY_S", 0.1)
+    monkeypatch.setattr(to_disk, "RETRY_S", 0.1)
     return disk
 
 
@@ -266,12 +267,26 @@ def test_files_are_read_one_after_the_other_and_stop_when_told(
     assert len(desk.presses()) < 80
 
 
+def test_a_file_that_is_being_read_at_the_end_is_read_at_the_next_opening(
+    desk: Desk, rng: np.random.Generator, tmp_path: Path
+) -> None:
+    """To be stopped is something else: what was found so far is all that is wanted."""
+    signed = np.concatenate([part for n in range(250) for part in (record(nec(1, n), rng), [-IDLE_US])])
+    write_text(tmp_path / "long.txt", signed[:-1], "signed")
+    desk.service.read_files([FileToRead(tmp_path / "long.txt")], desk.gadget, library())
+    desk.wait_for(TakeBegun)
+    desk.service.close()
+    (take,) = desk.book.takes()
+    assert len(desk.presses()) < 250
+    assert not take.read_whole
+
+
 def test_a_reader_that_dies_is_said_and_the_take_is_read_when_it_is_over(desk: Desk, rng: np.random.Generator) -> None:
     desk.service.begin(desk.gadget, "test", library())
     desk.service.hear(record(nec(1, 2), rng))
     desk.wait_for(PressesRead)
-    assert desk.service._live is not None
-    desk.service._live.reader.child._process.kill()
+    assert desk.service._live.running is not None
+    desk.service._live.running.reader.child._process.kill()
     desk.wait(lambda: any("process that reads has ended" in words for words in desk.words))
     desk.service.hear(record(nec(1, 3), rng))
     desk.service.end()

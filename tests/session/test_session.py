@@ -17,7 +17,7 @@ from eager_tern.casebook.store import Casebook
 from eager_tern.casebook.values import KeyPlace
 from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND
-from eager_tern.intake.service import FileToRead
+from eager_tern.intake.jobs import FileToRead
 from eager_tern.session.comparison import ComparisonModel
 from eager_tern.session.imports import Imports
 from eager_tern.session.inbox import Inbox

@@ -9,8 +9,8 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from eager_tern.formats.capture import AS_FOUND, ReadOptions
+from eager_tern.intake.jobs import FileToRead
 from eager_tern.intake.news import Progress
-from eager_tern.intake.service import FileToRead
 from eager_tern.session.events import Event
 from eager_tern.session.session import Session
 from eager_tern.texts import plural, tr

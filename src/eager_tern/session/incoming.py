@@ -6,8 +6,8 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 
 from eager_tern.casebook.changes import Change, TakePlace
+from eager_tern.intake.jobs import FileToRead
 from eager_tern.intake.news import JobEnded, News, PressesRead, Progress, TakeBegun, TakeRead, Trouble
-from eager_tern.intake.service import FileToRead
 from eager_tern.session.open_casebook import FEW, OpenCasebook
 from eager_tern.session.presses import Came
 
