@@ -62,6 +62,44 @@ class Station(Sender):
         return self.sent([*data, (reduce(xor, data) ^ seed if self.turned else sum(data) + seed) & 255])
 
 
+class Mast(Sender):
+    """Three kinds of messages in turn: air, wind in steps of 0.4, and rain that is counted; beside the kind a bit for
+    the battery. A sum of a count and of what stays goes up with the count.
+    """
+
+    def __init__(self, rng: np.random.Generator) -> None:
+        super().__init__(rng)
+        self.lsb, self.check = False, CHECKS[0]
+        self.kinds = [int(kind) for kind in rng.permutation(16)[:3]]
+        self.counted, self.turn = int(rng.integers(100, 900)), 0
+
+    def draw(self) -> dict[str, Value]:
+        kind, self.turn, rng = ("air", "wind", "rain")[self.turn % 3], self.turn + 1, self.rng
+        self.counted += int(rng.integers(4))
+        air = {"temperature": float(rng.integers(-50, 300)) / 10, "humidity": int(rng.integers(20, 95))}
+        wind = {"wind": round(int(rng.integers(60)) * 0.4, 1), "gust": round(int(rng.integers(80)) * 0.4, 1)}
+        own = {"air": air, "wind": wind, "rain": {"rain": self.counted / 4}}[kind]
+        names = ("temperature", "humidity", "wind", "gust", "rain")
+        return {
+            "kind": kind,
+            "battery": "on" if rng.random() < 0.1 else "off",
+            **{name: own.get(name) for name in names},
+        }
+
+    def frame(self, values: Mapping[str, Value], _: int) -> np.ndarray:
+        said = {name: float(value) for name, value in values.items() if isinstance(value, int | float)}
+        match values["kind"]:
+            case "air":
+                number = (round(10 * said["temperature"]) & 0xFFF) << 12 | int(said["humidity"]) << 4
+            case "wind":
+                number = round(said["wind"] / 0.4) << 16 | round(said["gust"] / 0.4) << 8
+            case _:
+                number = round(4 * said["rain"]) << 8
+        kind = self.kinds[("air", "wind", "rain").index(str(values["kind"]))]
+        data = [self.id, kind << 4 | (values["battery"] == "on") << 3, *number.to_bytes(3, "big")]
+        return self.sent([*data, self.check(data) & 0xFF])
+
+
 class Panel(Sender):
     """Four scenes; the check of the header is said of them alone, the one behind everything of that as well."""
 

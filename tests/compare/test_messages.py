@@ -16,7 +16,21 @@ from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.making import make_bits
 from eager_tern.protocol.reading import field_values
 from tests.compare.test_setters import LATER, caught, later
-from tests.messages import Bath, Clock, Feeder, Guard, Lantern, Meter, Panel, Sender, Shutters, Slats, Station, Words
+from tests.messages import (
+    Bath,
+    Clock,
+    Feeder,
+    Guard,
+    Lantern,
+    Mast,
+    Meter,
+    Panel,
+    Sender,
+    Shutters,
+    Slats,
+    Station,
+    Words,
+)
 
 GADGETS = 2  # of each kind
 
@@ -51,6 +65,17 @@ def test_where_all_else_is_told_few_presses_are_enough_for_a_bit() -> None:
         rng = np.random.default_rng([16, number])
         found = settled(caught(Slats(rng), rng, 16))
         assert [field.name for field in found.fields] == ["command", "position", "tilt", "speed"]
+
+
+def test_a_mast_whose_messages_take_turns() -> None:
+    """The sum of a message goes along with what is counted in it; a step of 0.4 is no tenth, that could freeze."""
+    right = 0
+    for number in range(12):
+        mast = Mast(np.random.default_rng([18, number]))
+        found = caught(mast, np.random.default_rng(number), 45)
+        read, _, failing = later(mast, found)
+        right += (read, failing) == (LATER, 0) and [check.kind for check in found.checks] == ["sum"]
+    assert right >= 11
 
 
 def test_messages_that_take_turns_say_of_which_kind_they_are(rng: np.random.Generator) -> None:

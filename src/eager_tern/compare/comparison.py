@@ -160,7 +160,7 @@ def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
     or what is only set in steps has an arithmetic of its own, as the digits of multiples of 15 have.
     """
     at = np.zeros(found.stack.columns, np.bool_)
-    plain = {f.name for f in found.fields if not f.when and _is_plain(f.map)}
+    plain = {f.name for f in found.fields if _is_plain(f.map) and _says_all(f, found.stack)}
     silent = {name: found.stack.labels[name] for name in found.stack.labels.keys() - plain}
     if silent and found.checks:
         stack = Stack(found.stack.bits, silent, found.stack.sections)
@@ -173,6 +173,11 @@ def _labelled_checks(found: Comparison) -> NDArray[np.bool_]:
     if at.any():  # the equation is not to be solved for the next label's number
         at[_columns([f for f in found.fields if f.name in plain and f.chance < SURELY_SET and f.holds.all()])] = True
     return at
+
+
+def _says_all(field: Field, stack: Stack) -> bool:
+    """Whether a field says its label wherever that is known, be it in messages of one kind only."""
+    return not field.when or field.looked_at.size == sum(value is not None for value in stack.labels[field.name])
 
 
 def _is_plain(found: Linear | Table) -> bool:

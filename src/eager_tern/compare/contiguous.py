@@ -29,7 +29,8 @@ WIDE = 4  # bits; a narrower number stands wherever there was room
 EXPLAINED = 1.0  # a bit that changes, which one description more accounts for
 # Tenths that go up and down under bits of zeros, in more than a byte, are as well signed: nobody froze yet.
 SIGNED_FROM, HEADROOM, NEVER_BELOW = 10, 2, 1.0
-TENTHS, NARROW = 12, 0.9  # bits that they usually have; zeros above fewer are rather theirs than nobody's
+# Bits that tenths usually have; zeros above fewer are rather theirs than nobody's. Longer steps have room in a byte.
+TENTHS, NARROW, TENTH = 12, 0.9, 0.1
 ROOM, NO_ROOM = 3, 0.9  # bits that a count keeps free; one with fewer under a row of zeros, rather a part of it
 MOST_FALLS = 0.1  # of the steps of a count, from one press to the next: a frame or two may be damaged
 UNMOVED = 1.0  # a bit above a narrow number that never changed
@@ -187,7 +188,7 @@ def laid_cost(
     start = max(each for each in starts if each <= min(run))
     raw = raw_numbers(bits, run)
     falls = float(np.mean(np.diff(raw) < 0)) > MOST_FALLS
-    if scale < 1 and falls and len(run) < TENTHS:
+    if scale <= TENTH and falls and len(run) < TENTHS:
         cost += NARROW
     zeros = len(run) - int(raw.max()).bit_length()
     could_freeze = scale < 1 and offset == 0 and falls and len(run) >= SIGNED_FROM

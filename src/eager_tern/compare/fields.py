@@ -141,15 +141,16 @@ def find_fields(stack: Stack, taken: Sequence[int] = (), lowest_first: bool = Tr
         claimed |= set(choice.positions)
         rest = tuple(f for f in (field, *field.others) if f.positions != choice.positions)
         out.append(replace(choice, others=rest))
-    out = [_without_bits_of(field, [f for f in out if f.name != field.name and f.chance <= SURE]) for field in out]
+    out = [_beside(field, [f for f in out if f.name != field.name and not f.told_apart_by(field)]) for field in out]
     order = list(stack.labels)
     out = [_in_order(_where_known(field, stack), _steps_down(out, lowest_first)) for field in out]
     return sorted(_as_needed(_completed(out, stack, claimed)), key=lambda f: order.index(f.name))
 
 
-def _without_bits_of(field: Field, others: Sequence[Field]) -> Field:
-    """A field without the descriptions that take bits of other labels."""
-    return replace(field, also=tuple(each for each in field.also if not any(map(each.shares_bits, others))))
+def _beside(field: Field, others: Sequence[Field]) -> Field:
+    """A field as it is best described beside those of other labels: with none of their bits, if there is a way."""
+    free = [each for each in (field, *field.also) if not any(map(each.shares_bits, others))]
+    return replace(free[0], others=field.others, also=tuple(free[1:])) if free else replace(field, also=())
 
 
 def _as_needed(fields: Sequence[Field]) -> list[Field]:
