@@ -146,6 +146,16 @@ def test_a_bit_that_goes_along_with_many_words_belongs_to_none(rng: np.random.Ge
     assert claimed == 0
 
 
+def test_bits_that_seldom_change_follow_no_word_that_does(rng: np.random.Generator) -> None:
+    """Two bits beside each other, each turned in a few presses of its own: they are no damaged ones of the word."""
+    rows = rng.permutation(52)
+    bits = np.zeros((52, 24), np.uint8)
+    bits[rows[:4], 3] = bits[rows[4:8], 14] = bits[rows[8:12], 15] = 1
+    power = tuple("off" if bit else "on" for bit in bits[:, 3].tolist())
+    (field,) = compare(Stack(bits, {"power": power})).fields
+    assert field.positions == (3,)
+
+
 def test_one_value_apart_keeps_the_low_bit_that_never_changed(rng: np.random.Generator) -> None:
     raw = rng.integers(0, 8, 40) * 2
     bits = np.zeros((40, 16), np.uint8)

@@ -45,10 +45,10 @@ def _following(field: Field, stack: Stack, columns: NDArray[np.intp], spared: in
     # Whatever it says with each of the words, it follows them: so many ways there are to do so.
     ways = len(field.map.words) * log10(2)
     found: list[int] = []
+    slips = {c: log10(comb(stack.rows, n)) for c, n in zip(columns.tolist(), wrong.tolist(), strict=True)}
     for run in runs_of(columns[wrong <= spared].tolist()):
-        slips = int(wrong[np.isin(columns, run)].max(initial=0))
-        said = sum(turns(stack.bits[:, column]) - ways for column in run.tolist())
-        found += run.tolist() if log10(columns.size * comb(stack.rows, slips)) - said <= SURE else []
+        said = sum(turns(stack.bits[:, column]) - ways - slips[column] for column in run.tolist())
+        found += run.tolist() if log10(columns.size) - said <= SURE else []
     return tuple(found)
 
 
