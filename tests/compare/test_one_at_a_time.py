@@ -14,6 +14,7 @@ from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of
 from eager_tern.protocol.checks import evaluate
 from eager_tern.protocol.reading import field_values
+from eager_tern.reports.comparison import describe_comparison
 from tests.gadgets import Value
 
 MODES = {"auto": 1, "cool": 4, "dry": 2, "fan": 3, "heat": 6}
@@ -86,6 +87,20 @@ def test_the_number_of_ones() -> None:
         ("ones", tuple(range(47, 39, -1)), True)
     ]
     assert found.unexplained == ()
+
+
+def test_a_remainder_is_no_sum_with_a_seed() -> None:
+    """All sums lie between 255 and 510: a seed of 1 would say the same of them, and another sum of others."""
+    found = compared(presses(3), lambda data: sum(data) % 255)
+    (check,) = found.checks
+    assert check.check.init == 0
+    told = describe_comparison(found, [str(row) for row in range(found.stack.rows)])
+    assert any("are the sum of bits 0–39, modulo 255." in words for words in told)
+    sheet = sheet_of(settled(found)).sheet
+    other = np.array(frame(USUAL, lambda data: sum(data) % 255, forced=False), np.uint8)
+    other[8:16] = 1  # beyond what was pressed, and a sum over 510
+    other[-8:] = [sum(np.packbits(other[:-8], bitorder="little").tolist()) % 255 >> at & 1 for at in range(8)]
+    assert all(evaluate(check, other).ok for check in sheet.checks)
 
 
 @pytest.mark.parametrize("check", [sum, lambda data: 0x5C], ids=["sum", "none"])

@@ -272,7 +272,7 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
         told = left[place.first : place.after].reshape(-1, 4).any(axis=1)
         if not told.any():
             continue
-        possible = sorted(_sums_at(stack, place), key=_preference)
+        possible = sorted(_sums_at(stack, place), key=lambda guess: _preference(guess, place))
         if not told.all():  # what only a nibble of it says is a check of four bits, unless the other follows, too
             possible = [guess for guess in possible if _is_natural(guess, place)]
         for narrow in possible:
@@ -292,9 +292,15 @@ def find_sums(stack: Stack, free: NDArray[np.bool_], known: Sequence[Found] = ()
 def _is_natural(guess: _Guess, place: Place) -> bool:
     """Whether a check in the last byte of a section goes over all before it, with nothing to choose but its sign."""
     check = guess.check
-    begins = check.covers in {((start, place.first - 1),) for start in (0, place.start, place.byte_start)}
     plain = not (check.init or check.carry or check.swap) and check.unit == BYTE
-    return place.after == place.end and begins and plain and not (check.xor_out and check.kind == "xor")
+    return (
+        place.after == place.end and _covers_all(check, place) and plain and not (check.xor_out and check.kind == "xor")
+    )
+
+
+def _covers_all(check: Check, place: Place) -> bool:
+    """Whether a check goes over all before its place, in its section or in the frame."""
+    return check.covers in {((start, place.first - 1),) for start in (0, place.start, place.byte_start)}
 
 
 class _Guess(Struct, frozen=True):
@@ -305,14 +311,19 @@ class _Guess(Struct, frozen=True):
     chance: float
 
 
-def _preference(guess: _Guess) -> tuple[float, ...]:
-    """Fewest rows against it, then the simplest: no seed, covering all that stands before."""
+def _preference(guess: _Guess, place: Place) -> tuple[float, ...]:
+    """Fewest rows against it, then the simplest: no seed, covering all that stands before.
+
+    One twist rather than a seed, of which one in 256 fits whatever it is: a remainder by 255 of numbers that never
+    passed a multiple of it is a plain sum, and something more.
+    """
     check = guess.check
     turned = check.kind == "sum" and check.xor_out != 0
     seed = check.init != 0 or (check.xor_out != 0 and not turned)
     twisted = check.negate + check.carry + check.swap + turned + (check.unit != check.at.width)
     whole = sum(last - first + 1 for first, last in check.covers)
-    return (guess.wrong, len(check.covers), twisted, seed, -whole)
+    at_once = _covers_all(check, place) and not seed and twisted == 1
+    return (guess.wrong, len(check.covers), not at_once and bool(twisted or seed), twisted, seed, -whole)
 
 
 def _wider(guess: _Guess, possible: Sequence[_Guess], stack: Stack) -> _Guess:

@@ -317,7 +317,9 @@ def _under_a_condition(
             doubted = doubted or _less_sure(under, by_accident - under.chance)
             continue
         settled, lost = wrong - len(under.contradicting), explained - under.explained
-        if len(under.contradicting) < min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong) and lost <= settled:
+        surer = best is not None and under.chance < best.chance
+        enough = min(wrong - FEWEST_APART + 1, LESS_WRONG * wrong)
+        if len(under.contradicting) < enough and (lost <= settled or surer):
             best, wrong, explained = under, len(under.contradicting), under.explained
             if wrong < FEWEST_APART:
                 break

@@ -30,6 +30,7 @@ NEARLY = 1e-4  # of a step, since scales are kept with nine digits
 WHOLES = (100.0, 360.0)
 MUCH_SURER = 10.0  # log10
 HALF_STEP_ERR = 1e-6  # what lies in the middle between two steps is rounded to either
+MOST_BETWEEN = 0.5  # of the values: a line that leaves most of them there says nothing of them
 EXACT = -9.0  # log10; no rounded number costs less
 A_BIT = 0.06  # log10: a bit that belongs to a number lowers what is left by 0.14 and more, a stranger adds 0.05
 
@@ -62,7 +63,7 @@ def by_windows(bits: BitRows, columns: NDArray[np.intp], values: Floats, step: f
                 for number in numbers:
                     beside = _part_apart(bits, columns, number, values)
                     if beside is None:
-                        found.append(number)
+                        found += [] if _lies_between(bits, number, values, step) else [number]
                         continue
                     parted.append({*number.positions})
                     if width < WIDEST_TABLE:
@@ -141,6 +142,14 @@ def _part_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values
     return int(told[0]) if told.size else None
 
 
+def _lies_between(bits: BitRows, number: Number, values: Floats, step: float) -> bool:
+    """Whether most values are in the middle between two steps of a line: then it says nothing of them."""
+    raw = decoded(raw_numbers(bits, number.positions), number.encoding, len(number.positions))
+    off = np.abs(values - number.scale * raw - number.offset)[number.holds]
+    grain = step if off.max() <= 0.5 * step + HALF_STEP_ERR else max(step, abs(number.scale))
+    return bool(np.mean(off > 0.5 * grain - HALF_STEP_ERR) > MOST_BETWEEN)
+
+
 def _with_part(bits: BitRows, number: Number, beside: int, values: Floats, step: float) -> Number:
     """The number with a bit more, which stands anywhere and adds or takes its part of a step: as a table of all."""
     positions = (*number.positions, beside)
@@ -203,11 +212,12 @@ def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> 
     elif lowest < highest:
         slope = _simplest(lowest, highest)
     rest = values - slope * number
-    offset = float(rest.max() + rest.min()) / 2 if np.ptp(rest) <= grain + 2 * HALF_STEP_ERR else float(np.median(rest))
+    through = np.ptp(rest) <= grain + 2 * HALF_STEP_ERR
+    offset = float(rest.max() + rest.min()) / 2 if through else float(np.median(rest))
     part = min(grain, abs(slope))
     whole = round(offset / part) * part
-    offset = whole if np.abs(rest - whole).max() <= 0.5 * grain + HALF_STEP_ERR or np.ptp(rest) > grain else offset
-    return round(slope, 9), round(offset, 9)
+    near_whole = np.abs(rest - whole).max() <= 0.5 * grain + HALF_STEP_ERR
+    return round(slope, 9), round(whole if near_whole or not through else offset, 9)
 
 
 def _slopes(raw: Floats, values: Floats, slope: float, grain: float) -> tuple[float, float]:

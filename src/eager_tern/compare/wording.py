@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 
 from eager_tern.compare.asking import Wanted, next_shots, press_to_tell
-from eager_tern.compare.checks import BYTE, Found
+from eager_tern.compare.checks import BYTE, NIBBLE, Found
 from eager_tern.compare.comparison import Comparison, covers, is_possible, named
 from eager_tern.compare.counters import Counter
 from eager_tern.compare.fields import Field, Linear, Table
@@ -163,11 +163,20 @@ def of_check(check: Found, found: Comparison, names: Sequence[str]) -> Sentences
 def _computed(found: Found) -> str:
     """What a check is of the bits it covers, as in "the sum of bits 0–63, beginning with 0x10"."""
     what = found.check
-    words = f"{KINDS[what.kind]} bits {', '.join(f'{first}–{last}' for first, last in found.covers)}"
+    pieces = "the nibbles of " if what.unit == NIBBLE and what.kind in ("sum", "xor") else ""
+    words = f"{KINDS[what.kind]} {pieces}bits {', '.join(f'{first}–{last}' for first, last in found.covers)}"
     if what.kind == "crc":
         words += f", polynomial 0x{what.poly:X}"
+    if what.modulus:
+        words += f", modulo {what.modulus}"
+    if what.rotate:
+        words += f", turned by {what.rotate} bits between them"
+    if what.carry:
+        words += ", with what it carries out added again"
     if what.negate:
         words += ", negated"
+    if what.swap:
+        words += ", with its halves swapped"
     if what.by is not None:
         seeds = ", ".join(f"0x{seed:02X} where it is {raw}" for raw, seed in sorted(what.seeds.items()))
         words += f", beginning with what bits {what.by} say: {seeds}"
