@@ -137,10 +137,10 @@ def test_words_have_all_their_neighbours_and_no_others(rng: np.random.Generator)
 def test_a_bit_that_goes_along_with_many_words_belongs_to_none(rng: np.random.Generator) -> None:
     """Each key twice: one in a hundred bits of a rolling code is the same both times, for all of ten keys."""
     claimed = 0
-    for _ in range(60):
+    for _ in range(12):
         keys = rng.permutation(np.repeat(np.arange(10), 2))
-        bits = np.hstack([keys[:, None] * 7 >> np.arange(7) & 1, rng.integers(0, 2, (20, 32))]).astype(np.uint8)
-        bits[:, 38] = rng.integers(0, 2, 10)[keys]
+        bits = np.hstack([keys[:, None] * 7 >> np.arange(7) & 1, rng.integers(0, 2, (20, 17))]).astype(np.uint8)
+        bits[:, 20] = rng.integers(0, 2, 10)[keys]
         found = compare(Stack(bits, {"key": tuple(f"key {key}" for key in keys.tolist())}))
         claimed += any(max(field.positions) > 7 for field in found.fields)
     assert claimed == 0

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from eager_tern.compare.checks import BYTE
 from eager_tern.compare.evidence import SURE, arrangements, turns
 from eager_tern.compare.number import NEXT_BYTE, Encoding, Number, decoded
-from eager_tern.compare.numbers import find_number
+from eager_tern.compare.numbers import Kinds, find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers, runs_of
 from eager_tern.compare.words import find_words
 
@@ -306,7 +306,7 @@ def _under_a_condition(
     for when, some in conditions:
         apart = np.setdiff1d(rows, some)
         settles_all = best is not None and set(best.contradicting) <= set(apart)
-        under = _over(stack, name, some, columns, when, any_line or settles_all)
+        under = _over(stack, name, some, columns, when, "lines" if any_line else "all" if settles_all else None)
         # A condition has to be worth the rows that it sets apart.
         if under is None or not _differs(stack, under, apart):
             continue
@@ -335,7 +335,7 @@ def _on_a_line(stack: Stack, field: Field, columns: NDArray[np.intp]) -> Field:
     """A field of numbers as any line through them, which was too costly to look for under each condition."""
     if not isinstance(field.map, Table):
         return field
-    line = _over(stack, field.name, field.looked_at, columns, field.when, any_line=True)
+    line = _over(stack, field.name, field.looked_at, columns, field.when, "lines")
     holds = line is not None and isinstance(line.map, Linear) and len(line.contradicting) <= len(field.contradicting)
     return line if line is not None and holds else field
 
@@ -359,9 +359,11 @@ def _differs(stack: Stack, field: Field, apart: NDArray[np.intp]) -> bool:
 
 def _over(
     stack: Stack, name: str, rows: NDArray[np.intp], columns: NDArray[np.intp],
-    when: Mapping[str, tuple[float | str, ...]], any_line: bool = False,
+    when: Mapping[str, tuple[float | str, ...]], kinds: Kinds | None = None,
 ) -> Field | None:  # fmt: skip
-    """The field of a label over some rows. Numbers on ``any_line`` are looked for where there is no condition, too."""
+    """The field of a label over some rows. Of numbers, ``kinds`` are looked for: all where there is no condition, exact
+    ones elsewhere, unless it is said.
+    """
     if len(rows) < FEWEST_ROWS:
         return None
     bits = stack.bits[rows]
@@ -371,7 +373,7 @@ def _over(
     as_numbers = numbers(values)
     starts = [start for start, _ in stack.section_bounds]
     if as_numbers is not None:
-        for number in find_number(bits, columns, as_numbers, errors, any_line or not when, starts):
+        for number in find_number(bits, columns, as_numbers, errors, kinds or ("exact" if when else "all"), starts):
             fields.append(_of_number(name, number, rows, when))
     wrong = len(fields[0].contradicting) if fields else len(rows)
     if wrong:

@@ -30,6 +30,7 @@ NEARLY = 1e-4  # of a step, since scales are kept with nine digits
 WHOLES = (100.0, 360.0)
 MUCH_SURER = 10.0  # log10
 HALF_STEP_ERR = 1e-6  # what lies in the middle between two steps is rounded to either
+MOST_BOUNDED = 200  # numbers of which every two bound the slope
 MOST_BETWEEN = 0.5  # of the values: a line that leaves most of them there says nothing of them
 EXACT = -9.0  # log10; no rounded number costs less
 A_BIT = 0.06  # log10: a bit that belongs to a number lowers what is left by 0.14 and more, a stranger adds 0.05
@@ -199,18 +200,18 @@ def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> 
         return None
     slope = float(np.polyfit(number, values, 1)[0])
     grain = step
-    lowest, highest = _slopes(number, values, slope, grain)
-    if lowest == highest and abs(slope) > step:
+    between = _slopes(number, values, grain)
+    if between is None and abs(slope) > step:
         grain = abs(slope)
-        lowest, highest = _slopes(number, values, slope, grain)
-    if lowest <= 0 <= highest:  # the same value does as well
+        between = _slopes(number, values, grain)
+    if between is not None and between[0] <= 0 <= between[1]:  # the same value does as well
         return None
     free = grain / float(np.ptp(number))
     nice = [sign * scale for scale in NICE for sign in (1, -1) if abs(sign * scale - slope) <= free]
     if nice:
         slope = nice[int(np.argmin(np.abs(np.array(nice) - slope)))]
-    elif lowest < highest:
-        slope = _simplest(lowest, highest)
+    elif between is not None:
+        slope = _simplest(*between)
     rest = values - slope * number
     through = np.ptp(rest) <= grain + 2 * HALF_STEP_ERR
     offset = float(rest.max() + rest.min()) / 2 if through else float(np.median(rest))
@@ -220,34 +221,24 @@ def _fitted(raw: Ints, values: Floats, near: NDArray[np.bool_], step: float) -> 
     return round(slope, 9), round(whole if near_whole or not through else offset, 9)
 
 
-def _slopes(raw: Floats, values: Floats, slope: float, grain: float) -> tuple[float, float]:
-    """Between which slopes about one a line passes all values within half a grain; the same twice where none does.
+def _slopes(numbers: Floats, values: Floats, grain: float) -> tuple[float, float] | None:
+    """Between which slopes a line passes all values within half a grain; None where none does.
 
-    The spread that a slope leaves is convex in it: the flattest place is found by thirds, then each end by halves.
+    Each two numbers bound it: what lies higher by more than the line rises, and a grain, is not on it.
     """
-
-    def spread(slope: float) -> float:
-        return float(np.ptp(values - slope * raw))
-
-    reach, most = 2 * grain / float(np.ptp(raw)), grain + 2 * HALF_STEP_ERR
-    low, high = slope - reach, slope + reach
-    for _ in range(40):
-        third = (high - low) / 3
-        if spread(low + third) < spread(high - third):
-            high -= third
-        else:
-            low += third
-    best = (low + high) / 2
-    if spread(best) > most:
-        return best, best
-    ends = []
-    for end in (best - reach, best + reach):
-        inside, outside = best, end
-        for _ in range(40):
-            middle = (inside + outside) / 2
-            inside, outside = (middle, outside) if spread(middle) <= most else (inside, middle)
-        ends.append(inside)
-    return ends[0], ends[1]
+    distinct, of = np.unique(numbers, return_inverse=True)
+    most, highest, lowest = grain + 2 * HALF_STEP_ERR, np.full(distinct.size, -np.inf), np.full(distinct.size, np.inf)
+    np.maximum.at(highest, of, values)
+    np.minimum.at(lowest, of, values)
+    if (highest - lowest > most).any():
+        return None
+    some = np.unique(np.linspace(0, distinct.size - 1, MOST_BOUNDED).astype(np.intp))
+    one, other = np.tril_indices(some.size, -1)
+    above, below = some[one], some[other]
+    run = distinct[above] - distinct[below]
+    least = float(((highest[above] - lowest[below] - most) / run).max())
+    greatest = float(((lowest[above] - highest[below] + most) / run).min())
+    return (least, greatest) if least <= greatest else None
 
 
 def _simplest(low: float, high: float) -> float:
