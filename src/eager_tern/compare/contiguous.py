@@ -47,8 +47,7 @@ def find_contiguous(
     ``columns`` are those that may vary in it, ``step`` is the greatest step of the values (shape (rows,), all known),
     ``starts`` where the bytes of each section begin.
     """
-    usable = (bits == bits[:1]).all(axis=0)
-    usable[columns] = True
+    usable = _usable(bits, columns)
     # A value that is set in few rows would else be said by any bits that never change.
     rarer = len(values) - int(np.unique(values, return_counts=True)[1].max())
     places = _bytes_turned(bits.shape[1])
@@ -63,6 +62,20 @@ def find_contiguous(
         if found := [each for each in found if _has_whole_bytes_below(each.positions)]:
             return found
     return []
+
+
+def in_a_row(
+    bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int, starts: Sequence[int]
+) -> list[Number]:
+    """Those that count in such steps, in their order."""
+    return _in_steps(bits, columns, _usable(bits, columns), values, step, errors, starts, 0.0)
+
+
+def _usable(bits: BitRows, columns: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """The columns that a number may stand in: some that may vary, and those that do not."""
+    usable: NDArray[np.bool_] = (bits == bits[:1]).all(axis=0)
+    usable[columns] = True
+    return usable
 
 
 def _has_whole_bytes_below(positions: Sequence[int]) -> bool:

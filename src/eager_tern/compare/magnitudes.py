@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from eager_tern.compare.contiguous import OTHER_ENCODING, find_contiguous
+from eager_tern.compare.contiguous import OTHER_ENCODING, in_a_row
 from eager_tern.compare.number import Number, decoded
 from eager_tern.compare.stack import BitRows
 from eager_tern.signal.values import Floats
@@ -19,11 +19,11 @@ WIDEST_TABLE = 8  # bits, of which all that they can say is written as a table
 def by_magnitude(
     bits: BitRows, columns: NDArray[np.intp], values: Floats, step: float, errors: int, starts: Sequence[int]
 ) -> Iterator[Number]:
-    """The numbers in a row of bits that say the values but in ``errors`` rows; arguments as of ``find_contiguous``."""
+    """The numbers in a row of bits that say the values but in ``errors`` rows; arguments as of ``in_a_row``."""
     below = values < 0
     if below.all() or not below.any():
         return
-    for number in find_contiguous(bits, columns, np.abs(values), step, errors, starts):
+    for number in in_a_row(bits, columns, np.abs(values), step, errors, starts):
         run = number.positions
         sign = run[0] + (run[0] - run[1] if len(run) > 1 else -1)
         if number.offset or number.scale < 0 or number.encoding != "binary" or sign not in columns:
