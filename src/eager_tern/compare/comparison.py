@@ -133,14 +133,15 @@ STAGES = (
 
 def compare(stack: Stack, tell: Callable[[str], None] = lambda _: None) -> Comparison:
     """Find fields, checks and counters. ``tell`` hears which of the stages begins."""
-    if said_again := twins(find_copies(stack)):
+    copies = find_copies(stack)
+    if said_again := twins(copies):
         alone, columns = bytes_alone(_undamaged(stack, said_again), said_again)
         return _of_frame(compare(alone, tell), stack, said_again, columns)
     set_by_hand = np.zeros(stack.columns, np.bool_)
-    found = _search(stack, tell, set_by_hand)
+    found = _search(stack, copies, tell, set_by_hand)
     while (labelled := _labelled_checks(found) & ~set_by_hand).any():
         set_by_hand |= labelled
-        found = _search(stack, tell, set_by_hand)
+        found = _search(stack, copies, tell, set_by_hand)
     return found
 
 
@@ -187,12 +188,13 @@ def _is_plain(found: Linear | Table) -> bool:
     return any(isinstance(word, str) for word in found.words.values())
 
 
-def _search(stack: Stack, tell: Callable[[str], None], no_checks: NDArray[np.bool_]) -> Comparison:
-    """One search; no check stands in the columns of ``no_checks``."""
+def _search(
+    stack: Stack, copies: Sequence[Found], tell: Callable[[str], None], no_checks: NDArray[np.bool_]
+) -> Comparison:
+    """One search beside the ``copies`` that there are; no check stands in the columns of ``no_checks``."""
     stages = iter(STAGES)
     tell(next(stages))
     free = stack.varies & ~no_checks
-    copies = find_copies(stack)
     # A nibble may be another's copy only because a byte's check comes out so beside what never changed.
     nibbles = [each for each in copies if len(each.positions) == NIBBLE]
     checks = [each for each in copies if len(each.positions) > NIBBLE]

@@ -6,8 +6,9 @@ import math
 import re
 from collections.abc import Sequence
 
-# A number, perhaps with a decimal comma, and a unit: no digit, and short enough to be none of several words.
-QUANTITY = re.compile(r"([+-]?\d+(?:[.,]\d*)?|[+-]?[.,]\d+)[ \u00a0]*([^\d\s.,;=+-]{0,5})")
+# A number, perhaps with a decimal comma (three digits behind it are rather thousands), and a unit: no digit, and short
+# enough to be none of several words.
+QUANTITY = re.compile(r"([+-]?\d+(?:\.\d*|,(?!\d{3}(?!\d))\d*)?|[+-]?[.,]\d+)[ \u00a0]*([^\d\s.,;=+-]{0,5})")
 
 
 def numbers_in(texts: Sequence[str]) -> list[float] | None:
