@@ -65,6 +65,15 @@ def test_degrees_that_are_sent_as_others(forced: bool) -> None:
         assert np.array_equal(made_bits(sheet, chosen, {}), truth)
 
 
+def test_degrees_beyond_a_border_that_was_never_crossed() -> None:
+    """From 18 °C, 64 °F, on the highest bit stays; where degrees Fahrenheit begin, it is one of theirs."""
+    warm = [chosen for chosen in presses(3) if int(str(chosen["temperature"])) >= 18]
+    (degrees,) = [field for field in compared(warm, sum).fields if field.name == "temperature"]
+    assert degrees.positions == tuple(range(30, 23, -1))
+    cold = np.array([frame({**USUAL, "temperature": degree}, sum, forced=False) for degree in (16, 17)], np.uint8)
+    assert degrees.says(cold) == [16, 17]
+
+
 def test_degrees_of_few_presses_as_they_come() -> None:
     """A line in longer steps holds but for the presses of one mode; the true one only under a condition."""
     rng = np.random.default_rng(2)

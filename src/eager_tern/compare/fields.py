@@ -16,6 +16,7 @@ from eager_tern.compare.evidence import SURE, arrangements, turns
 from eager_tern.compare.number import NEXT_BYTE, Encoding, Number, decoded
 from eager_tern.compare.numbers import Kinds, find_number
 from eager_tern.compare.stack import BitRows, Label, Stack, numbers, raw_numbers, runs_of
+from eager_tern.compare.windows import FAHRENHEIT
 from eager_tern.compare.words import find_words
 
 FEWEST_ROWS = 3
@@ -30,6 +31,7 @@ MOST_WORDS = 8  # of a label that may be a condition
 MOST_NUMBERS = 4
 MOST_APART = 2  # of its values at a time
 FEWEST_ABOVE = 2  # constant bits: one is there by accident too often
+NEARLY_WHOLE = 1e-6  # scales and offsets are kept with nine digits
 FEWEST_WORSE = 1  # rows that a line has to contradict more than a table does, before the table is believed
 MUCH_SURER = 3.0  # log10; then a row fewer is enough: bits here and there say some line of a few values by accident
 FEWEST_APART = 2  # rows that a condition sets apart
@@ -236,18 +238,27 @@ def _with_bits_above(field: Field, stack: Stack, claimed: set[int]) -> Field:
     line, positions = field.map, field.positions
     if not isinstance(line, Linear) or line.encoding != "binary" or line.scale <= 0 or len(positions) < 2:
         return field
-    added = line.offset / line.scale
-    above, rest = int(added) >> len(positions), int(added) % (1 << len(positions))
-    step, width = positions[-2] - positions[-1], int(above).bit_length()
-    if added != int(added) or rest or width < FEWEST_ABOVE or abs(step) != 1:
+    freezing = _freezing_at(line.scale)
+    fewest = FEWEST_ABOVE if freezing is None else 1  # where it is cold is no accident
+    origin = freezing or 0.0
+    added = (line.offset - origin) / line.scale
+    above, rest = divmod(round(added), 1 << len(positions))
+    step, width = positions[-2] - positions[-1], above.bit_length()
+    if abs(added - round(added)) > NEARLY_WHOLE or rest or above < 0 or width < fewest or abs(step) != 1:
         return field
     # Behind a byte's highest bit comes its neighbour, or the lowest bit of the next byte.
     for jump in (step, -NEXT_BYTE * step):
         columns = _above(positions[0], step, jump, width)
         inside = all(0 <= c < stack.columns and c not in claimed for c in columns)
         if inside and all((stack.bits[:, c] == (above >> n & 1)).all() for n, c in enumerate(columns)):
-            return replace(field, map=replace(line, offset=0.0), positions=(*columns[::-1], *positions))
+            return replace(field, map=replace(line, offset=origin), positions=(*columns[::-1], *positions))
     return field
+
+
+def _freezing_at(scale: float) -> float | None:
+    """What a number of 0 stands for in degrees Celsius, where it counts degrees Fahrenheit or parts of ten of them."""
+    parts = FAHRENHEIT[0] / scale
+    return -32 * FAHRENHEIT[0] if any(abs(parts - ten) < NEARLY_WHOLE * ten for ten in (1, 10)) else None
 
 
 def _above(highest: int, step: int, jump: int, width: int) -> list[int]:
