@@ -295,11 +295,11 @@ def _field(stack: Stack, name: str, columns: NDArray[np.intp]) -> Field | None:
     rows = _known(stack, name)
     best = _over(stack, name, rows, columns, {})
     if best is not None and len(best.contradicting) < FEWEST_APART:  # no condition could settle enough
-        return best
+        return _on_a_line(stack, best, columns)
     found = _under_a_condition(stack, name, columns, best)
     if found is None and numbers([stack.labels[name][row] for row in rows]) is not None:
         found = _under_a_condition(stack, name, columns, None, any_line=True)
-    return _on_a_line(stack, found, columns) if found is not None and found.when else found
+    return _on_a_line(stack, found, columns) if found is not None else None
 
 
 def _under_a_condition(
@@ -343,8 +343,10 @@ def _less_sure(field: Field, more_tried: float) -> Field:
 
 
 def _on_a_line(stack: Stack, field: Field, columns: NDArray[np.intp]) -> Field:
-    """A field of numbers as any line through them, which was too costly to look for under each condition."""
-    if not isinstance(field.map, Table):
+    """A field of numbers as any line through them, which is looked for last: it is costly, and says more than it was
+    told.
+    """
+    if not isinstance(field.map, Table) or field.map.ruled or any(isinstance(w, str) for w in field.map.words.values()):
         return field
     line = _over(stack, field.name, field.looked_at, columns, field.when, "lines")
     holds = line is not None and isinstance(line.map, Linear) and len(line.contradicting) <= len(field.contradicting)
