@@ -7,7 +7,7 @@ import pytest
 
 from eager_tern.compare.asking import next_shots, press_to_tell, said_in_full
 from eager_tern.compare.comparison import STAGES, Comparison, compare
-from eager_tern.compare.fields import Field, Linear, Table
+from eager_tern.compare.field import Field, Linear, Table
 from eager_tern.compare.proof import left_out, prove
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of

@@ -7,7 +7,7 @@ import pytest
 
 from eager_tern.compare.asking import next_shots
 from eager_tern.compare.comparison import Comparison, accepting, compare, is_possible, named, settled
-from eager_tern.compare.fields import Linear
+from eager_tern.compare.field import Linear
 from eager_tern.compare.proof import is_settled, made_bits, unproved
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.wording import all_findings

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from eager_tern.compare.asking import press_to_tell
 from eager_tern.compare.comparison import compare, settled
-from eager_tern.compare.fields import Linear, Table
+from eager_tern.compare.field import Linear, Table
 from eager_tern.compare.seeded import find_seeded
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of

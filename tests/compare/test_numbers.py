@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from eager_tern.compare.comparison import compare
 from eager_tern.compare.counters import find_counters, find_ids
-from eager_tern.compare.fields import Linear, find_fields
+from eager_tern.compare.field import Linear
+from eager_tern.compare.fields import find_fields
 from eager_tern.compare.number import decoded
 from eager_tern.compare.numbers import find_number
 from eager_tern.compare.stack import Stack, numbers

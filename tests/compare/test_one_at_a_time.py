@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from eager_tern.compare.comparison import Comparison, compare, settled
-from eager_tern.compare.fields import Linear
+from eager_tern.compare.field import Linear
 from eager_tern.compare.proof import made_bits
 from eager_tern.compare.stack import Stack
 from eager_tern.compare.writing import sheet_of

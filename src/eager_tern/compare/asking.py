@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from eager_tern.compare.comparison import Comparison, is_possible
 from eager_tern.compare.evidence import SURE, of_words
-from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.field import Field, Table
 from eager_tern.compare.stack import Label, Stack, label_word
 
 MOST = 6  # presses asked for at a time

@@ -14,7 +14,8 @@ from eager_tern.compare.counters import Counter, find_counters, find_ids, find_r
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.digests import find_digests
 from eager_tern.compare.evidence import SURE
-from eager_tern.compare.fields import Field, Linear, Table, find_fields
+from eager_tern.compare.field import Field, Linear, Table
+from eager_tern.compare.fields import find_fields
 from eager_tern.compare.following import with_what_follows
 from eager_tern.compare.parities import find_parities
 from eager_tern.compare.running import find_running

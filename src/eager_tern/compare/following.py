@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.checks import damaged
 from eager_tern.compare.evidence import SURE, turns
-from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.field import Field, Table
 from eager_tern.compare.stack import Stack, raw_numbers, runs_of
 
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from eager_tern.compare.comparison import Comparison, Finding, accepting, compare, is_possible, named, settled, without
-from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.field import Field, Table
 from eager_tern.compare.stack import BitRows, Label, Stack, label_word, numbers, raw_numbers
 from eager_tern.compare.writing import by_itself, field_names, sheet_of
 from eager_tern.errors import InputError

@@ -21,7 +21,7 @@ from eager_tern.compare.checks import (
     positions,
     tells_every_nibble,
 )
-from eager_tern.compare.fields import Field
+from eager_tern.compare.field import Field
 from eager_tern.compare.stack import Stack, raw_numbers
 from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.fields import from_keys

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from eager_tern.compare.checks import Found
 from eager_tern.compare.counters import Counter
-from eager_tern.compare.fields import Field
+from eager_tern.compare.field import Field
 from eager_tern.compare.stack import Stack, runs_of
 from eager_tern.protocol.positions import Positions
 

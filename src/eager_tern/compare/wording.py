@@ -11,7 +11,7 @@ from eager_tern.compare.asking import Wanted, next_shots, press_to_tell
 from eager_tern.compare.checks import BYTE, NIBBLE, Found
 from eager_tern.compare.comparison import Comparison, covers, is_possible, named
 from eager_tern.compare.counters import Counter
-from eager_tern.compare.fields import Field, Linear, Table
+from eager_tern.compare.field import Field, Linear, Table
 from eager_tern.compare.stack import Label, label_word
 from eager_tern.compare.structure import Structure
 from eager_tern.protocol.positions import positions_text

@@ -14,7 +14,7 @@ from eager_tern.compare.checks import BYTE, Found, nearly_steady
 from eager_tern.compare.comparison import Comparison, covers
 from eager_tern.compare.contiguous import MOST_FALLS
 from eager_tern.compare.counters import Counter as FoundCounter
-from eager_tern.compare.fields import Field, Table
+from eager_tern.compare.field import Field, Table
 from eager_tern.compare.stack import Stack, label_word, raw_numbers
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.describing import describe_line

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxL
 
 from eager_tern.compare.comparison import Comparison
 from eager_tern.compare.curves import fitted, follow
-from eager_tern.compare.fields import Table
+from eager_tern.compare.field import Table
 from eager_tern.compare.number import Encoding, decoded
 from eager_tern.compare.stack import Stack, numbers, raw_numbers
 from eager_tern.desk.links import link

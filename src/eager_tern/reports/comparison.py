@@ -10,7 +10,7 @@ import numpy as np
 from eager_tern.compare.asking import next_shots
 from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import Comparison, is_possible
-from eager_tern.compare.fields import Field, Linear, Table
+from eager_tern.compare.field import Field, Linear, Table
 from eager_tern.compare.proof import Proof, is_settled, unproved
 from eager_tern.compare.stack import label_word
 from eager_tern.compare.wording import all_findings

@@ -16,7 +16,7 @@ from eager_tern.casebook.values import Caught
 from eager_tern.child import Child
 from eager_tern.compare.asking import Wanted, next_shots, said_in_full
 from eager_tern.compare.comparison import Comparison, accepting, left_open, settled, without
-from eager_tern.compare.fields import Field
+from eager_tern.compare.field import Field
 from eager_tern.compare.proof import Part, Proof, prove, unproved
 from eager_tern.compare.search_process import Stage, serve
 from eager_tern.compare.stack import Stack, label_word
