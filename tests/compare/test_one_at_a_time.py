@@ -124,6 +124,21 @@ def test_what_was_pressed_once_is_no_part_of_the_header(check: Callable[[list[in
     assert header.at.width == 8
 
 
+@pytest.mark.parametrize(
+    ("name", "labels", "said"),
+    [
+        ("key", ("up", "down", "left", "right"), "Each key was pressed once"),
+        ("clock", ("7:30", "8:15", "7:30", "12:00"), "label its hours and minutes apart"),
+        ("level", (1.0, 2.0, 3.0, 5.0), "No bits follow level in 4 presses"),
+        ("mode", ("dry", "dry", "dry", "dry"), "mode is the same in every press"),
+    ],
+)
+def test_a_label_that_no_bits_follow_is_told_with_what_to_do(name: str, labels: tuple[Value, ...], said: str) -> None:
+    bits = np.random.default_rng(3).integers(0, 2, (4, 24)).astype(np.uint8)
+    told = describe_comparison(compare(Stack(bits, {name: labels})), ["", "", "", ""])
+    assert any(said in words for words in told)
+
+
 @pytest.mark.parametrize("sign", [1, -1])
 def test_a_byte_whose_upper_half_never_changed(sign: int) -> None:
     """Words of the lowest bits alone: half of the last byte stays, and follows from the plain sum of bytes too."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -32,6 +33,7 @@ KINDS = {
     "copy": "a copy of", "parity": "the parity of", "ones": "the number of ones in",
     "linear": "a digest, linear over exclusive-or, of",
 }  # fmt: skip
+TIME_OF_DAY = re.compile(r"\d{1,2}:\d{2}")
 TITLES = {"counter": "A counter", "toggle": "A toggle", "id": "An id", "rolling": "A rolling code"}
 COUNTERS = {
     "counter": "count up from press to press", "toggle": "turns round with each press",
@@ -141,6 +143,12 @@ def of_silence(name: str, labels: Sequence[Label]) -> Sentences:
     known = [label for label in labels if label is not None]
     if len(set(known)) < 2:
         claim = f"{name} is the same in every press that has it: vary it to see which bits follow."
+    elif all(TIME_OF_DAY.fullmatch(label_word(label)) for label in known):
+        claim = (
+            f"{name} is a word for each time: label its hours and minutes apart, or count its minutes from midnight."
+        )
+    elif len(set(known)) == len(known) and any(isinstance(label, str) for label in known):
+        claim = f"Each {name} was pressed once: press some of them again to see which bits follow."
     else:
         claim = f"No bits follow {name} in {_presses(len(known))}; it may need more of them, or other labels."
     return Sentences(f"{name}: not found", claim, sure=False)
