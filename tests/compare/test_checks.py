@@ -7,13 +7,15 @@ from functools import reduce
 import numpy as np
 import pytest
 
-from eager_tern.compare.checks import Found, find_copies, find_sums
+from eager_tern.compare.checks import Found
 from eager_tern.compare.comparison import compare
+from eager_tern.compare.copies import find_copies
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.digests import find_digests
 from eager_tern.compare.parities import find_parities
 from eager_tern.compare.scattered import find_scattered
 from eager_tern.compare.stack import Stack
+from eager_tern.compare.sums import find_sums
 from eager_tern.protocol.checks import evaluate, expected_value, holds_in
 from eager_tern.protocol.positions import parse_positions
 from eager_tern.protocol.schema import Check

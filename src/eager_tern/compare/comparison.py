@@ -9,7 +9,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import NIBBLE, Found, by_modulus, find_copies, find_sums, twins
+from eager_tern.compare.checks import NIBBLE, Found
+from eager_tern.compare.copies import find_copies, twins
 from eager_tern.compare.counters import Counter, find_counters, find_ids, find_rolling
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.digests import find_digests
@@ -22,6 +23,7 @@ from eager_tern.compare.running import find_running
 from eager_tern.compare.scattered import find_over_fields, find_scattered
 from eager_tern.compare.seeded import find_seeded
 from eager_tern.compare.stack import Stack
+from eager_tern.compare.sums import by_modulus, find_sums
 from eager_tern.compare.twins import bytes_alone, check_of_frame, counter_of_frame, field_of_frame
 
 Finding = Field | Found | Counter

@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 from eager_tern.compare.contiguous import OTHER_ENCODING, in_a_row
 from eager_tern.compare.number import Number, decoded
 from eager_tern.compare.stack import BitRows
+from eager_tern.compare.windows import WIDEST_TABLE
 from eager_tern.signal.values import Floats
-
-WIDEST_TABLE = 8  # bits, of which all that they can say is written as a table
 
 
 def by_magnitude(

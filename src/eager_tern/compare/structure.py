@@ -9,10 +9,12 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, find_copies, find_sums, positions
+from eager_tern.compare.checks import BYTE, MOST_CHANCE, Found, damaged, positions
+from eager_tern.compare.copies import find_copies
 from eager_tern.compare.crcs import find_crcs
 from eager_tern.compare.running import KINDS, SHORTEST_COVER, Order, check_of, computed, in_units, is_plain, rest_of
 from eager_tern.compare.stack import BitRows, Stack
+from eager_tern.compare.sums import find_sums
 from eager_tern.compare.twins import bytes_alone, check_of_frame
 from eager_tern.protocol.checks import holds_in
 from eager_tern.protocol.schema import Check

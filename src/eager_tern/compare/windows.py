@@ -100,9 +100,8 @@ def _on_lines(
         if line is None:
             continue
         scale, offset = line
-        # One of the two was rounded to whole steps: what is shown, or what is sent.
         rests = values - scale * raws[at] - offset
-        grain = step if np.abs(rests[near[at]]).max() <= 0.5 * step + HALF_STEP_ERR else max(step, abs(scale))
+        grain = _grain(rests[near[at]], scale, step)
         holds = np.abs(rests) <= 0.5 * grain + HALF_STEP_ERR
         distinct = np.unique(raws[at][holds]).size
         if np.sum(~holds) > errors or distinct < LEAST_DISTINCT:
@@ -132,8 +131,7 @@ def _says_roughly(number: Number, other: Number, step: float) -> bool:
 
 def _part_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values: Floats) -> int | None:
     """The column that says what a line leaves over: then nothing was rounded, and a part of a step is sent apart."""
-    raw = decoded(raw_numbers(bits, number.positions), number.encoding, len(number.positions))
-    rests = (values - number.scale * raw - number.offset)[number.holds]
+    rests = _rests(bits, number, values)
     high = rests > (rests.min() + rests.max()) / 2
     if not 0 < high.sum() < high.size or max(np.ptp(rests[high]), np.ptp(rests[~high])) > NEARLY:
         return None
@@ -145,10 +143,21 @@ def _part_apart(bits: BitRows, columns: NDArray[np.intp], number: Number, values
 
 def _lies_between(bits: BitRows, number: Number, values: Floats, step: float) -> bool:
     """Whether most values are in the middle between two steps of a line: then it says nothing of them."""
+    rests = _rests(bits, number, values)
+    half = 0.5 * _grain(rests, number.scale, step)
+    return bool(np.mean(np.abs(rests) > half - HALF_STEP_ERR) > MOST_BETWEEN)
+
+
+def _rests(bits: BitRows, number: Number, values: Floats) -> Floats:
+    """What a line leaves over of the values that it says."""
     raw = decoded(raw_numbers(bits, number.positions), number.encoding, len(number.positions))
-    off = np.abs(values - number.scale * raw - number.offset)[number.holds]
-    grain = step if off.max() <= 0.5 * step + HALF_STEP_ERR else max(step, abs(number.scale))
-    return bool(np.mean(off > 0.5 * grain - HALF_STEP_ERR) > MOST_BETWEEN)
+    rests: Floats = (values - number.scale * raw - number.offset)[number.holds]
+    return rests
+
+
+def _grain(rests: Floats, scale: float, step: float) -> float:
+    """In which steps values were rounded: their own, when they were shown, or longer ones, when they were sent."""
+    return step if np.abs(rests).max() <= 0.5 * step + HALF_STEP_ERR else max(step, abs(scale))
 
 
 def _with_part(bits: BitRows, number: Number, beside: int, values: Floats, step: float) -> Number:

@@ -369,7 +369,7 @@ def _ranges(layout: Layout, conditions: _Conditions) -> list[str]:
                 wrong = [f"{value} > {(1 << width) - 1}{suffix(width)}"] if width < size else []
                 if field.encoding == "bcd":
                     wrong += [f"({value} >> {shift} & 15) > 9" for shift in range(0, width, 4)]
-                if any(not isinstance(word, str) for word in field.table.values()):
+                if field.names_numbers:
                     raws = [field.raw(word) for word in field.table.values()]
                     wrong.append(" && ".join(f"{value} != {raw}{suffix(width)}" for raw in raws))
             means = conditions.of(field) if len(each.fields) > 1 else ""

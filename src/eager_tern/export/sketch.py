@@ -117,7 +117,7 @@ def _field(layout: Layout, field: DataField) -> dict[str, object]:
     low, high = field.numbers
     words = [(c_string(_word(word)), field.raw(word)) for word in field.table.values() if isinstance(word, str)]
     whole = field.scale == 1 and field.offset == int(field.offset)
-    if any(not isinstance(word, str) for word in field.table.values()):
+    if field.names_numbers:
         words += [(c_string(f"{w:g}"), field.raw(w)) for w in field.table.values() if not isinstance(w, str)]
         number = ""
     elif whole:

@@ -107,7 +107,7 @@ class DataField(Strict, frozen=True):
         return self.encoding == "binary" and not self.table and (self.scale, self.offset) == (1, 0)
 
     @cached_property
-    def _names_numbers(self) -> bool:
+    def names_numbers(self) -> bool:
         """Whether the table's words are numbers, for one of which a raw number that it lacks would be taken."""
         return any(not isinstance(word, str) for word in self.table.values())
 
@@ -140,7 +140,7 @@ class DataField(Strict, frozen=True):
         if number is None:
             return None
         if self.table:
-            return self.table.get(number, None if self._names_numbers else number)
+            return self.table.get(number, None if self.names_numbers else number)
         value = round(number * self.scale + self.offset, 9 if self.decimals is None else self.decimals)
         return int(value) if value == int(value) else value
 
@@ -152,7 +152,7 @@ class DataField(Strict, frozen=True):
                 return _encoded(self.encoding, named[0], self.bits.width)
             if isinstance(value, str):
                 raise ValueError(f'{self.name} = "{value}" is none of {", ".join(map(str, self.table.values()))}')
-            if self._names_numbers:
+            if self.names_numbers:
                 raise ValueError(f"{self.name} = {value} is none of {', '.join(map(str, self.table.values()))}")
         if isinstance(value, str):
             raise ValueError(f'{self.name} = "{value}" is no number')
