@@ -46,6 +46,23 @@ def test_a_code_that_is_said_is_read(rng: np.random.Generator, code: str) -> Non
     assert [press.lead.reading.bits.tolist() for press in take.presses] == [each.bits for each in sent]
 
 
+@pytest.mark.parametrize("code", ["pulse-distance", "pulse-width"])
+def test_sections_of_a_code_that_is_said_are_one_frame(rng: np.random.Generator, code: str) -> None:
+    stranger = a_stranger(rng, code, "mark-space", sections=2)
+    signed, sent = take_of(rng, stranger)
+    take = read_said(pulses_from_signed(record(signed, rng, jitter_us=10)), said(code))
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == [each.bits for each in sent]
+    assert all(len(press.lead.reading.sections) == 2 for press in take.presses)
+
+
+def test_noisy_frames_of_a_code_that_is_said_are_asked_about_one_another() -> None:
+    rng = np.random.default_rng(11)
+    stranger = a_stranger(rng, "biphase", "double")
+    signed, sent = take_of(rng, stranger)
+    take = read_said(pulses_from_signed(record(signed, rng, jitter_us=45)), said("biphase"))
+    assert [press.lead.reading.bits.tolist() for press in take.presses] == [each.bits for each in sent]
+
+
 @pytest.mark.parametrize("words", ["morse", "serial:0", "serial:1200-9N1", "serial:x"])
 def test_what_is_no_line_code_is_refused(words: str) -> None:
     with pytest.raises(ValueError, match=r"serial:1200-8N1"):

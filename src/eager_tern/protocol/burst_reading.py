@@ -57,7 +57,7 @@ def read_bursts(
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if not _may_be_a_rest(c, bursts[0]) or all(map(_is_known, c.frames))]
     frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
-    noise = _without_frames(bursts, frames)
+    noise = without_frames(bursts, frames)
     if not frames or not all(map(_is_surely_known, frames)):
         frames, noise = as_characters(pulses, edges, frames, noise)
         frames, noise = doubtful_read_again(pulses, edges, frames, noise)
@@ -128,7 +128,7 @@ def read_alone(burst: Pulses, first: int, last: int, sheets: Sequence[Sheet]) ->
     return Frame(first, last, burst, readings)
 
 
-def _without_frames(bursts: Sequence[tuple[int, int]], frames: Sequence[Frame]) -> list[tuple[int, int]]:
+def without_frames(bursts: Sequence[tuple[int, int]], frames: Sequence[Frame]) -> list[tuple[int, int]]:
     """The parts of the bursts that belong to no frame."""
     left: list[tuple[int, int]] = []
     at = 0

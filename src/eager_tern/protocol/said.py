@@ -13,9 +13,12 @@ from eager_tern.linecode.parts import parts_of
 from eager_tern.linecode.runs import parsed
 from eager_tern.linecode.serial import async_serial, serial_readings
 from eager_tern.linecode.values import Code, Framing, LineReading, Parity
+from eager_tern.protocol.burst_reading import without_frames
+from eager_tern.protocol.end_bits import with_end_bits
 from eager_tern.protocol.presses import Frame, group_presses
 from eager_tern.protocol.reading import UNKNOWN_MOST, reading_of_line
-from eager_tern.protocol.take import TakeRead
+from eager_tern.protocol.sections import with_sections
+from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Pulses
 
@@ -47,15 +50,23 @@ def said(text: str) -> Said:
 
 
 def read_said(pulses: Pulses, how: Said, gaps: GapSettings | None = None) -> TakeRead:
-    """The frames of a take in the line code said; what cannot be read in it at all is noise."""
+    """The frames of a take in the line code said; what cannot be read in it at all is noise.
+
+    Where a take without sheets is read in that code anyway, its frames stand: they were asked about one another.
+    """
     edges = pulses.edge_times_us
-    frames: list[Frame] = []
+    anyway = read_pulses(pulses, (), gaps).frames if how.code in CODES else []
+    frames = [frame for frame in anyway if frame.best is not None and frame.best.code == how.code]
     noise = []
-    for first, last in split_bursts(pulses, gaps):
+    left = without_frames(split_bursts(pulses, gaps), frames)
+    forced: list[Frame] = []
+    for first, last in left:
         burst = pulses.part(first, last, edges)
         found = list(_frames(burst, how)) if last - first + 1 >= FEWEST_PULSES else []
-        frames += [frame.moved(first) for frame in found]
+        forced += [frame.moved(first) for frame in found]
         noise += [] if found else [(first, last)]
+    forced = with_sections(pulses, with_end_bits(pulses, forced))
+    frames = sorted(frames + forced, key=lambda frame: frame.first)
     return TakeRead(pulses, tuple(group_presses(frames)), tuple(noise))
 
 
