@@ -7,20 +7,22 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 from msgspec import Struct
 
 from eager_tern.errors import InputError
-from eager_tern.formats import level_csv
+from eager_tern.formats import level_csv, written
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import COMMA_BEFORE_UNIT, with_arrows_named
-from eager_tern.formats.rates import clock_named, rate_named, unit_named
+from eager_tern.formats.plausible import evidence
+from eager_tern.formats.rates import clock_named, rate_named, tick_named, unit_named
 from eager_tern.formats.rows import LINE, LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
-from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US
+from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US, SURE_GAP_US
 from eager_tern.signal.order import median
 from eager_tern.signal.threshold import edges_of_changes
 from eager_tern.signal.values import Edges, Floats, Pulses
@@ -47,7 +49,7 @@ A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$"
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
-RUN_OF_POLLS = re.compile(r"([01])\s*[xX*×]\s*(\d{1,6})")
+RUN_OF_POLLS = re.compile(r"([01])(?:\s+[xX]\s*|\s*[*×]\s*|(?<=1)[xX]\s*|(?<=0)[xX]\s+)(\d{1,6})")  # 0x10 is a number
 RISE_OR_FALL = re.compile(r"\b([RF])(?=[\s:=]*\d)")
 HEX_TIME = re.compile(r"^(\s*)(?:0x)?([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
 WITH_LETTERS = 0.5  # of hexadecimal numbers at least: of eight digits, all are decimal in one number of forty
@@ -105,9 +107,29 @@ class _Log(Struct, frozen=True):
         return one, (other if len(self.roles.times) == 2 else one + other)
 
     @property
+    def evidence(self) -> float:
+        """How much speaks for what it tells as pulses; see ``plausible``."""
+        if self.of_edges or (self.of_falling and self.roles.times):
+            return _evidence_of(self, self.finest, np.diff(self.rows.table[:, self.finest]))
+        if self.of_pulses:
+            begins, ends = self.begins_and_ends()
+            return _evidence_of(self, self.finest, np.diff(np.stack((begins, ends), axis=1).ravel()))
+        if not self.roles.durations:
+            return 0.0
+        begins = np.flatnonzero(self.rows.begins[1:]) + 1
+        return evidence(np.split(self.rows.table[:, self.roles.durations[0]], begins))
+
+    @property
     def finest(self) -> int:
         """The column of times whose clock is the finest: a logger's own stands beside it, perhaps."""
         return max(self.roles.times, key=lambda at: np.unique(self.rows.table[:, at]).size)
+
+
+def _evidence_of(log: _Log, column: int, intervals: Floats) -> float:
+    """How much speaks for what lies between the times in a column as pulses, bursts of them between silences."""
+    lengths_us = intervals * _scale(log, column, intervals)
+    silent = np.flatnonzero(np.abs(lengths_us) >= SURE_GAP_US)
+    return evidence([each[int(at > 0) :] for at, each in enumerate(np.split(lengths_us, silent))])
 
 
 def _proportional(some: Floats, others: Floats) -> bool:
@@ -128,15 +150,15 @@ def claims(head: bytes, suffix: str) -> bool:
     if DECIMAL_COMMA.search(text) and level_csv.names_time(text):
         return False
     log = _log(text if len(lines) < 2 or len(head) < 4096 else "\n".join(lines[:-1]))
-    if log is None or log.rows.lines.size < FEWEST_LINES:
+    if log is None or log.rows.lines.size < FEWEST_LINES or written.holds_likelier(text, log.evidence):
         return False
     return (log.of_edges and not _is_table(log, text)) or log.of_levels or log.of_falling or log.of_pulses
 
 
 def _is_table(log: _Log, text: str) -> bool:
-    """Whether it is a level table rather: a time column with its unit, and fractions or several levels in it."""
+    """Whether it is a level table rather: a time column with its unit, several levels, or fractions and no words."""
     fractions = bool((log.rows.table[:, log.roles.times[0]] % 1).any())
-    return (fractions or log.roles.levels > 1) and level_csv.names_time(text)
+    return ((fractions and log.rows.plain) or log.roles.levels > 1) and level_csv.names_time(text)
 
 
 def _log(text: str) -> _Log | None:
@@ -168,7 +190,13 @@ def _is_polls(text: str, lines: Sequence[str]) -> bool:
     others = sum(is_number(line.strip()) for line, levels in zip(lines, polled, strict=False) if not levels)
     if sum(map(len, polled)) < FEWEST_POLLS or others > MOST_NUMBERS * len(polled):
         return False
-    return not level_csv.names_time(text)
+    return not level_csv.names_time(text) and not _have_times(lines)
+
+
+def _have_times(lines: Sequence[str]) -> bool:
+    """Whether what stands before single levels passes unevenly, as the times of edges do."""
+    places = [int(found[0].rstrip(" \t:|")) for line in lines[:LOOKED_AT] if (found := PLACE.match(bare(line)))]
+    return len(places) > FEWEST_LINES and len({b - a for a, b in pairwise(places)}) > FEWEST_LINES
 
 
 def _polled(line: str) -> str:
@@ -234,10 +262,11 @@ def _unwrapped(path: Path, log: _Log, written: Floats) -> Floats:
 
 def _scale(log: _Log, column: int, intervals: Floats) -> float:
     """What one of a column's numbers is, µs."""
-    if (unit := log.rows.units_us[column] or unit_named(log.rows.words)) is not None:
+    said = log.rows.words
+    if (unit := log.rows.units_us[column] or tick_named(said) or unit_named(said)) is not None:
         return unit
     usual = median(intervals[intervals > 0])
-    if usual > LIKELY_US and (tick_us := clock_named(log.rows.words)) is not None:
+    if usual > LIKELY_US and (tick_us := clock_named(said)) is not None:
         return tick_us
     if usual > LIKELY_NS:
         return 1e-3

@@ -39,6 +39,7 @@ EVERY = re.compile(
     r"^\W*(?:sampl\w*|horizontal|time)\s+(?:interval|increment)\W+([\d.]+(?:e[+-]?\d+)?)[ ,;(]*([a-zµμ]*)",
     re.IGNORECASE | re.MULTILINE,
 )
+A_FRAME = 40.0  # nats that speak for durations, where a table might be seen: a short frame has twice as many
 REST_US = 100_000.0  # silence written behind the pulses, so that polarity can be told
 
 
@@ -61,8 +62,10 @@ def claims(head: bytes, suffix: str) -> bool:
         return False
     if not names_time(text) and (written.holds_rows(text) or written.holds_frames(text)):
         return False
-    if _header(text) is not None or _is_table(text):
+    if names_time(text):
         return True
+    if _header(text) is not None or _is_table(text):
+        return not written.holds_likelier(text, A_FRAME)
     if suffix not in SUFFIXES or written.begins(text):
         return False
     return rate_named(text) is None or any(delimiter in text for delimiter in DELIMITERS)  # or it is a row of samples

@@ -250,14 +250,16 @@ def _without_levels(words: list[str]) -> list[str]:
 
 
 def _measured(words: list[str]) -> list[str]:
+    if len(words) <= FEWEST:
+        return words
     first, last = (is_number(words[at]) and float(words[at]) == 0 for at in (0, -1))
-    return words[first : len(words) - last] if len(words) > FEWEST else words
+    return words[first : len(words) - last]
 
 
 def are_durations(words: Sequence[str]) -> bool:
     """Neither levels, one a poll, nor the times of edges."""
     values = np.array([float(word) for word in words])
-    return not np.isin(np.abs(values), (0, 1)).all() and float(np.mean(np.diff(values) > 0)) < RISING
+    return not np.isin(np.abs(values), (0, 1)).all() and (np.diff(values) > 0).sum() < RISING * (values.size - 1)
 
 
 def each_a_press(rows: Sequence[Sequence[str]]) -> bool:

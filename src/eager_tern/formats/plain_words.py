@@ -14,7 +14,7 @@ PAIR = r"\d\s*,\s*[-+]?\d+"
 PAIRS = re.compile(rf"^[^|\n]*{PAIR}(?:\s*\|\s*[-+]?\d*{PAIR}){{3,}}.*$", re.MULTILINE)  # a bar between each two
 DIVIDED = re.compile(r"^.*\d(?:\s*[|/]\s*[-+]?\d+){5,}.*$", re.MULTILINE)  # a list, and no row of a table
 COMMA_BEFORE_UNIT = re.compile(r"(?<![\w.,])([-+]?\d+),(\d{1,3})(?=\s?(?:ms|s)(?!\w))")
-IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w)")
+IN_UNITS = re.compile(rf"(?<![\w.])({NUMBER})\s?(ms|msec|s|sec|ns|nsec)(?!\w|[:=]\s*\d)")
 OF_TYPE = re.compile(r"(?<=\d)_?[ui](?:8|16|32|64)(?!\w)")  # behind a number
 WITH_EXPONENT = re.compile(r"(?<![\w.])\d+(?:\.\d+)?e[-+]\d\d?(?![\w.])", re.IGNORECASE)
 HEX_LIST = re.compile(r"(?<![\w.])([0-9a-f]{2,8})(?:[ ,;\t]+[0-9a-f]{2,8}){5,}+(?![\w.])", re.IGNORECASE)

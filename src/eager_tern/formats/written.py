@@ -16,6 +16,7 @@ from eager_tern.formats.columns import columns_in
 from eager_tern.formats.lists import FEWEST, bare_lists, each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import in_plain_words
+from eager_tern.formats.plausible import evidence, holds_others, takes_turns
 from eager_tern.formats.rows import (
     COMMENT,
     FEWEST_ROWS,
@@ -31,6 +32,7 @@ from eager_tern.formats.rows import (
     seconds_of,
     unit_of,
 )
+from eager_tern.formats.surroundings import in_surroundings
 from eager_tern.formats.unwrapped import unwrapped
 
 WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
@@ -58,6 +60,7 @@ COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a 
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 LONG_NUMBER = 7  # digits: no text counts so many durations
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
+CLEARLY = 1.5  # nats
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
 
@@ -91,10 +94,51 @@ def as_written(text: str, source: object) -> Written:
     if (found := _json_bursts(text)) is not None:
         bursts, carrier_hz = found
         return Written(_marks_beside_spaces(bursts), carrier_hz, [], cut)
-    bursts, passed_over = (
-        _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
-    )
-    return Written(_marks_beside_spaces(bursts), None, passed_over, cut)
+    bursts, passed_over = _likeliest(text, source)
+    return Written(bursts, None, passed_over, cut)
+
+
+def _likeliest(text: str, source: object) -> tuple[list[Burst], list[int]]:
+    """What a text's form says, or what numbers in like surroundings say if that is clearly likelier."""
+    refused: InputError | None = None
+    best: tuple[list[Burst], list[int]] = [], []
+    try:
+        best = _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
+        best = _marks_beside_spaces(best[0]), best[1]
+    except InputError as error:
+        refused = error
+    if not NOTHING_ELSE.fullmatch(text):
+        likeliest, most = None, _evidence(best[0]) + CLEARLY
+        for bursts, others in in_surroundings(text):
+            seen = [press for lines in bursts for press in _presses_of(Burst(lines))]
+            if (found := _evidence(seen)) > most:
+                likeliest, most = (seen, others), found
+        if likeliest is not None:
+            return likeliest
+    if refused is not None:
+        raise refused
+    return best
+
+
+def holds_likelier(text: str, than: float) -> bool:
+    """Whether a text's numbers are durations clearly likelier than what else they were taken for; see ``plausible``."""
+    try:
+        return _evidence(_likeliest(in_plain_words(text), "text")[0]) > than + CLEARLY
+    except InputError:
+        return False
+
+
+def _evidence(bursts: Sequence[Burst]) -> float:
+    """See ``plausible``; none where words are no numbers, or some of them something else than durations."""
+    lines = [[[word for word in words if word.lower() not in WORDS] for _, words in burst.lines] for burst in bursts]
+    try:
+        values = [[np.array(words, np.float64) for words in burst] for burst in lines]
+    except ValueError:
+        return 0.0
+    whole = [np.concatenate(burst) for burst in values if burst]
+    if not all(np.isfinite(each).all() for each in whole) or holds_others(values) or not all(map(takes_turns, whole)):
+        return 0.0
+    return evidence(whole)
 
 
 def _marks_beside_spaces(bursts: list[Burst]) -> list[Burst]:

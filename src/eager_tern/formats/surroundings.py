@@ -1,0 +1,193 @@
+"""Durations among whatever else a log says: numbers that stand in the same surroundings again and again.
+
+Nothing is known of what prints such a log. What stands between two of its durations stands between most of them, or
+two things in turn; what stands before the first of a row ("12:03:07 ir> [16] {") comes again before other rows. Which
+of several ways to see a text is meant, its numbers tell: see ``plausible``.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+
+from msgspec import Struct
+
+from eager_tern.formats.lists import FEWEST, are_durations
+from eager_tern.formats.rows import NUMBER, SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, UNIT
+
+A_NUMBER = re.compile(rf"(?<![\d.]){NUMBER}(?![\d.])")
+SPACES = re.compile(r"\s+")
+BRACKETS = str.maketrans("|/", "  ", "[](){}")  # and bars, which stand between some numbers and behind others
+LEVELS = {"0", "1"}
+PLACE = re.compile(r"^([^\w\n]*)([0-9a-f]{2,8})(?=[:\])>])", re.IGNORECASE | re.MULTILINE)
+MOST_FAMILIES = 4  # of surroundings that are tried, the commonest
+FEWEST_IN_ALL = 12  # numbers: with fewer nothing comes again
+COUNTING = 0.5  # of the steps from row to row are the same, where rows are counted: each press may begin anew
+FEWEST_LENGTHS = 3  # of durations that say something
+
+Lines = list[tuple[int, list[str]]]  # each with its number
+Family = frozenset[str]  # what stands between durations: one thing, or two in turn; none, where each has its own line
+
+
+class Line(Struct, frozen=True):
+    """A line's numbers, and what stands before each and behind the last; ``stamp`` is a time of day at its start."""
+
+    number: int
+    stamp: str
+    numbers: list[str]
+    glue: list[str]
+
+
+class Row(Struct, frozen=True):
+    """The durations of a line, and the form of what stands before and behind them: brackets and digits aside.
+
+    ``counted`` are the numbers before them; a list ``opens`` before them, or ``closes`` behind.
+    """
+
+    line: Line
+    numbers: list[str]
+    counted: list[str]
+    before: str
+    behind: str
+    opens: bool
+    closes: bool
+
+
+def in_surroundings(text: str) -> Iterator[tuple[list[Lines], list[int]]]:
+    """Ways to see a text: bursts of lines of durations, and the numbers of the lines that are none."""
+    plain = _with_decimal_places(text)
+    lines = [_parted(number, line) for number, line in enumerate(plain.splitlines(), 1) if line.strip()]
+    if sum(len(line.numbers) for line in lines) < FEWEST_IN_ALL:
+        return
+    for family in _families([list(map(_without_brackets, line.glue[1:-1])) for line in lines]):
+        rows = _rows(lines, family)
+        others = sorted({line.number for line in lines} - {row.line.number for row in rows})
+        for first in range(1 + _are_counted(rows)):
+            bursts = _bursts(rows, first)
+            words = [word for burst in bursts for _, line in burst for word in line]
+            if len(set(words)) >= FEWEST_LENGTHS and are_durations(words):
+                yield bursts, others
+
+
+def _with_decimal_places(text: str) -> str:
+    """A text whose lines begin with hexadecimal numbers, with decimal ones."""
+    places = [found[2] for found in PLACE.finditer(text)]
+    if len(places) < FEWEST or all(map(str.isdecimal, places)):
+        return text
+    return PLACE.sub(lambda found: f"{found[1]}{int(found[2], 16)}", text)
+
+
+def _parted(number: int, line: str) -> Line:
+    line = UNIT.sub("", TERMINAL_CODES.sub("", line))
+    stamp = found[0] if ":" in line and (found := TIME_OF_DAY.match(line)) else ""
+    line = line[len(stamp) :]
+    glue = [SPACES.sub(" ", each).lower() for each in A_NUMBER.split(line)]
+    return Line(number, stamp, A_NUMBER.findall(line), glue)
+
+
+def _families(glues: Sequence[Sequence[str]]) -> list[Family]:
+    single = Counter(each for line in glues for each in line)
+    pairs = Counter(frozenset(pair) for line in glues for pair in pairwise(line) if pair[0] != pair[1])
+    common = [frozenset([each]) for each, _ in single.most_common(MOST_FAMILIES)]
+    return [*common, *(pair for pair, _ in pairs.most_common(MOST_FAMILIES)), frozenset()]
+
+
+def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
+    """The lines in which a family joins numbers, and short ones behind them that begin as they do."""
+    found = [(line, *_longest(line, family)) for line in lines if line.numbers]
+    if not family:
+        rows = [_row(*each) for each in found if len(each[0].numbers) == 1]
+        common = _commonest([(row.before, row.behind) for row in rows])
+        return [row for row in rows if (row.before, row.behind) in common]
+    rows = [_row(line, first, last) for line, first, last in found if last > first]
+    common = _commonest([row.before for row in rows])
+    rows = [row for row in rows if row.before in common or len(row.numbers) >= FEWEST]
+    forms = {row.before for row in rows}
+    there = {row.line.number for row in rows}
+    ends = [_row(line, last, last) for line, _, last in found if line.number - 1 in there and line.number not in there]
+    return sorted(rows + [row for row in ends if row.before in forms], key=lambda row: row.line.number)
+
+
+def _commonest(forms: Sequence[object]) -> set[object]:
+    """What is most frequent among some, and what is half as frequent: lines of two forms may take turns."""
+    counts = Counter(forms)
+    return {form for form, count in counts.items() if 2 * count >= max(counts.values())}
+
+
+def _longest(line: Line, family: Family) -> tuple[int, int]:
+    """The first and the last number of the longest run that a family joins; the last of all where it joins none."""
+    glue = list(map(_without_brackets, line.glue[1:-1]))
+    best, first = (len(glue), len(glue)), 0
+    for at, each in enumerate(glue):
+        if each not in family:
+            first = at + 1
+        elif at > first and len(family) > 1 and glue[at - 1] == each:
+            first = at
+        if each in family and at + 1 - first > best[1] - best[0]:
+            best = first, at + 1
+    return best
+
+
+def _row(line: Line, first: int, last: int) -> Row:
+    before, behind = "\n".join(line.glue[: first + 1]), "\n".join(line.glue[last + 1 :])
+    opens, closes = any(each in before for each in "[({"), any(each in behind for each in "])}")
+    numbers, counted = line.numbers[first : last + 1], line.numbers[:first]
+    return Row(line, numbers, counted, _form(before), _form(behind), opens, closes)
+
+
+def _form(text: str) -> str:
+    return _without_brackets(text).strip(" ,;")
+
+
+def _without_brackets(text: str) -> str:
+    return SPACES.sub(" ", text.translate(BRACKETS))
+
+
+def _are_counted(rows: Sequence[Row]) -> bool:
+    """Whether the first number of each row may count the rows, name what is logged, or say how many follow."""
+    firsts = [float(row.numbers[0]) for row in rows]
+    if all(first == len(row.numbers) - 1 for first, row in zip(firsts, rows, strict=True)):
+        return True
+    if len(rows) <= 2:
+        return False
+    ((step, count),) = Counter(b - a for a, b in pairwise(firsts)).most_common(1)
+    return (step == 0 or min(firsts) < SHORTEST_US) and count >= COUNTING * (len(rows) - 1)
+
+
+def _bursts(rows: Sequence[Row], first: int) -> list[Lines]:
+    """The rows without so many numbers in front of each. A burst ends where other lines stand between two rows, or what
+    leads from one to the next is not what usually does.
+    """
+    joins = [_join(a, b, first) for a, b in pairwise(rows)]
+    usual = _commonest(joins)
+    bursts: list[Lines] = []
+    for at, row in enumerate(rows):
+        if not at or row.line.number != rows[at - 1].line.number + 1 or joins[at - 1] not in usual:
+            bursts.append([])
+        if row.numbers[first:]:
+            bursts[-1].append((row.line.number, row.numbers[first:]))
+    return [_without_nought(_without_levels(burst)) for burst in bursts if burst]
+
+
+def _join(row: Row, following: Row, first: int) -> tuple[object, ...]:
+    """What leads from a row to the next: the words between them, and by how much what counts them went up."""
+    counts, then = [*row.counted, *row.numbers[:first]], [*following.counted, *following.numbers[:first]]
+    steps = tuple(float(b) - float(a) for a, b in zip(counts, then, strict=False))
+    next_list = row.closes and following.opens
+    return row.behind, following.before, next_list, row.line.stamp == following.line.stamp, len(counts), steps
+
+
+def _without_levels(burst: Lines) -> Lines:
+    """A burst without what stands before or behind each of its numbers, where that is 0 or 1."""
+    for at in (0, 1):
+        if all(LEVELS.issuperset(words[at::2]) for _, words in burst):
+            return [(line, rest) for line, words in burst if (rest := words[1 - at :: 2])]
+    return burst
+
+
+def _without_nought(burst: Lines) -> Lines:
+    """A burst without the nought that stands for the silence behind it."""
+    line, words = burst[-1] if burst else (0, [])
+    return [*burst[:-1], (line, words[:-1])] if len(words) > 1 and float(words[-1]) == 0 else burst
