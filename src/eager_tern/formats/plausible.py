@@ -15,28 +15,32 @@ FEWEST = 6  # numbers of which something can be said
 RISING = 0.9  # of the steps between numbers that count or tell the time lead upwards, or nowhere,
 COUNTING = 0.2  # and of these lead upwards: a mark and a space may have one number
 MOST_COLUMNS = 7  # of a line that is a row of a table
-SMALL = 8.0  # times less than a pulse is none that stands beside it
+MOST_SILENT = 8  # numbers at least for each that lasts as long as a silence
+FEW = 4  # times at least that each of a column's numbers stands in it, if it names or numbers something,
+UNLIKE = 8.0  # and that it is larger or smaller than the pulses it stands beside
 LENGTHS = 240.0  # that could be told apart, from 1 µs to a second
-TOLD = 1.0  # nat for each number of a text that is told at all
+FEWEST_LENGTHS = 3  # of marks and spaces together that say anything
+TOLD = 1.5  # nat for each number of a text that is told at all
 EVEN = 3.0  # nats against a burst that does not end with the kind of pulse it begins with: one in twenty was cut
 
 
 def holds_others(bursts: Sequence[Sequence[Floats]]) -> bool:
     """Whether numbers in a column of the bursts' lines, or every second of a burst, are something else beside
-    durations: they rise all along, or are one or two small ones. Nothing but 0 and 1 are levels.
+    durations: they rise all along, or are a few far from all others. Nothing but 0 and 1 are levels, and few are
+    silences.
     """
     lines = [line for burst in bursts for line in burst]
     flat = np.concatenate(lines) if lines else np.empty(0)
     if np.isin(np.abs(flat), (0, 1)).all():
         return True
-    usual = float(np.quantile(np.abs(flat), 0.75))
+    if MOST_SILENT * np.count_nonzero(np.abs(flat) >= SURE_GAP_US) > max(flat.size, MOST_SILENT):
+        return True
     columns = [whole[at::2] for burst in bursts if burst for whole in [np.concatenate(burst)] for at in (0, 1)]
-    columns.append(np.array([line[0] for line in lines if line.size]))
-    width = int(np.median([line.size for line in lines]))
-    if 1 < width <= MOST_COLUMNS:
-        rows = [line for line in lines if line.size == width]
-        columns += list(np.array(rows).T)
-    return any(_is_no_duration(column, usual) for column in columns if column.size >= FEWEST)
+    short = [line for line in lines if 0 < line.size <= MOST_COLUMNS]
+    columns.append(np.array([line[0] for line in short]))
+    width = int(np.median([line.size for line in short])) if short else 0
+    columns += list(np.array([line for line in short if line.size == width]).T) if width > 1 else []
+    return any(_is_no_duration(column, flat) for column in columns if column.size >= FEWEST)
 
 
 def takes_turns(burst: Floats) -> bool:
@@ -44,11 +48,16 @@ def takes_turns(burst: Floats) -> bool:
     return not (burst < 0).any() or bool(((burst[1:] < 0) != (burst[:-1] < 0)).all())
 
 
-def _is_no_duration(column: Floats, usual: float) -> bool:
+def _is_no_duration(column: Floats, among: Floats) -> bool:
     steps = np.diff(column)
     if np.mean(steps >= 0) >= RISING and np.mean(steps > 0) >= COUNTING:
         return True
-    return np.unique(column).size <= 2 and bool(np.abs(column).max() < usual / SMALL)
+    few = np.unique(column)
+    others = among[~np.isin(among, few)]
+    if few.size > column.size / FEW or not others.size:
+        return False
+    sizes, usual = np.abs(few), float(np.median(np.abs(others)))
+    return bool(sizes.max() < usual / UNLIKE or sizes.min() > usual * UNLIKE)
 
 
 def evidence(bursts: Sequence[Floats]) -> float:
@@ -58,20 +67,24 @@ def evidence(bursts: Sequence[Floats]) -> float:
     """
     sides: list[list[Floats]] = [[], []]
     against = 0.0
+    if not bursts:
+        return 0.0
     for values in bursts:
         sizes = np.abs(values)
         first = int(sizes.size > 0 and sizes[0] >= SURE_GAP_US)
         sides[first].append(sizes[0::2])
         sides[1 - first].append(sizes[1::2])
         inside = sizes.size - first - int(sizes.size > 1 and sizes[-1] >= SURE_GAP_US)
-        against += EVEN * (inside % 2 == 0) - TOLD * sizes.size
-    return sum(_of_one_side(np.concatenate(side)) for side in sides if side) - float(against)
+        against += EVEN * (inside % 2 == 0) - TOLD * np.count_nonzero(sizes < SURE_GAP_US)
+    told, lengths = zip(*(_of_one_side(np.concatenate(side)) for side in sides if side), strict=True)
+    return sum(told) - float(against) if sum(lengths) >= FEWEST_LENGTHS else 0.0
 
 
-def _of_one_side(lengths: Floats) -> float:
+def _of_one_side(lengths: Floats) -> tuple[float, int]:
+    """How many nats are saved by telling marks, or spaces, by lengths that recur, and how many lengths these are."""
     lengths = np.sort(lengths[(lengths > 0) & (lengths < SURE_GAP_US)])
     if not lengths.size:
-        return 0.0
+        return 0.0, 0
     logs = np.log(lengths)
     group = np.concatenate(([0], np.cumsum(np.diff(logs) > APART)))
     counts = np.bincount(group)
@@ -80,4 +93,5 @@ def _of_one_side(lengths: Floats) -> float:
     spread = np.log(np.maximum(widths / CLOSE, 1.0))
     again = counts * (np.log(LENGTHS * counts / lengths.size) - spread) > np.log(LENGTHS)
     each = np.log(LENGTHS * counts[again] / max(counts[again].sum(), 1)) - spread[again]
-    return float(counts[again] @ each - np.count_nonzero(again) * np.log(LENGTHS))
+    number = int(np.count_nonzero(again))
+    return float(counts[again] @ each) - number * float(np.log(LENGTHS)), number

@@ -30,7 +30,9 @@ RATE_NAMED = rf"rate\D{{0,12}}{COUNT}"
 SLOWEST = 10.0  # samples a second that a mere number behind "rate" may be
 
 # A length, as in "timeout 15 ms", names no unit of anything else.
-UNIT_NAMED = r"(?<![a-z\d])(?<!\d )(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])"
+UNIT_NAMED = (
+    r"(?<![a-z\d])(?<!\d )(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])"
+)
 # A name that is nothing else may be that of a space.
 UNIT_OF_NAME = rf"(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
 UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}

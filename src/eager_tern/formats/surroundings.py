@@ -14,10 +14,11 @@ from itertools import pairwise
 
 from msgspec import Struct
 
-from eager_tern.formats.lists import FEWEST, are_durations
-from eager_tern.formats.rows import NUMBER, SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, UNIT
+from eager_tern.formats.lists import FEWEST, RISING, are_durations
+from eager_tern.formats.rows import MOSTLY, NUMBER, SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, UNIT
 
 A_NUMBER = re.compile(rf"(?<![\d.]){NUMBER}(?![\d.])")
+CODE = re.compile(r"\b\w*\d[^\W\d]+\d\w*")  # digits and letters in turn
 SPACES = re.compile(r"\s+")
 BRACKETS = str.maketrans("|/", "  ", "[](){}")  # and bars, which stand between some numbers and behind others
 LEVELS = {"0", "1"}
@@ -55,20 +56,36 @@ class Row(Struct, frozen=True):
     closes: bool
 
 
-def in_surroundings(text: str) -> Iterator[tuple[list[Lines], list[int]]]:
-    """Ways to see a text: bursts of lines of durations, and the numbers of the lines that are none."""
-    plain = _with_decimal_places(text)
-    lines = [_parted(number, line) for number, line in enumerate(plain.splitlines(), 1) if line.strip()]
+class Way(Struct, frozen=True):
+    """A way to see a text: what stands between its durations, and how many numbers of each row count it."""
+
+    family: Family
+    first: int
+
+
+def ways_to_see(text: str) -> Iterator[Way]:
+    """The ways in which a text may hold durations."""
+    lines = _lines(text)
     if sum(len(line.numbers) for line in lines) < FEWEST_IN_ALL:
         return
     for family in _families([list(map(_without_brackets, line.glue[1:-1])) for line in lines]):
-        rows = _rows(lines, family)
-        others = sorted({line.number for line in lines} - {row.line.number for row in rows})
-        for first in range(1 + _are_counted(rows)):
-            bursts = _bursts(rows, first)
-            words = [word for burst in bursts for _, line in burst for word in line]
-            if len(set(words)) >= FEWEST_LENGTHS and are_durations(words):
-                yield bursts, others
+        for first in range(1 + _are_counted(_rows(lines, family))):
+            yield Way(family, first)
+
+
+def seen_so(text: str, way: Way) -> tuple[list[Lines], list[int]]:
+    """Bursts of lines of durations, and the numbers of the lines that are none."""
+    lines = _lines(text)
+    rows = _rows(lines, way.family)
+    others = sorted({line.number for line in lines} - {row.line.number for row in rows})
+    bursts = _bursts(rows, way.first)
+    words = [word for burst in bursts for _, line in burst for word in line]
+    return (bursts, others) if len(set(words)) >= FEWEST_LENGTHS and are_durations(words) else ([], others)
+
+
+def _lines(text: str) -> list[Line]:
+    plain = _with_decimal_places(text)
+    return [_parted(number, line) for number, line in enumerate(plain.splitlines(), 1) if line.strip()]
 
 
 def _with_decimal_places(text: str) -> str:
@@ -80,7 +97,7 @@ def _with_decimal_places(text: str) -> str:
 
 
 def _parted(number: int, line: str) -> Line:
-    line = UNIT.sub("", TERMINAL_CODES.sub("", line))
+    line = CODE.sub("code", UNIT.sub("", TERMINAL_CODES.sub("", line)))
     stamp = found[0] if ":" in line and (found := TIME_OF_DAY.match(line)) else ""
     line = line[len(stamp) :]
     glue = [SPACES.sub(" ", each).lower() for each in A_NUMBER.split(line)]
@@ -90,8 +107,9 @@ def _parted(number: int, line: str) -> Line:
 def _families(glues: Sequence[Sequence[str]]) -> list[Family]:
     single = Counter(each for line in glues for each in line)
     pairs = Counter(frozenset(pair) for line in glues for pair in pairwise(line) if pair[0] != pair[1])
-    common = [frozenset([each]) for each, _ in single.most_common(MOST_FAMILIES)]
-    return [*common, *(pair for pair, _ in pairs.most_common(MOST_FAMILIES)), frozenset()]
+    common = [each for each, _ in single.most_common(MOST_FAMILIES)]
+    in_turn = [*(pair for pair, _ in pairs.most_common(MOST_FAMILIES)), frozenset(common[:2])]
+    return [*(frozenset([each]) for each in common), *in_turn, frozenset()]
 
 
 def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
@@ -102,11 +120,14 @@ def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
         common = _commonest([(row.before, row.behind) for row in rows])
         return [row for row in rows if (row.before, row.behind) in common]
     rows = [_row(line, first, last) for line, first, last in found if last > first]
-    common = _commonest([row.before for row in rows])
-    rows = [row for row in rows if row.before in common or len(row.numbers) >= FEWEST]
-    forms = {row.before for row in rows}
+    long = [row for row in rows if len(row.numbers) >= FEWEST]
+    if sum(len(row.numbers) for row in long) >= MOSTLY * sum(len(row.numbers) for row in rows):
+        rows, forms = long, {row.before for row in long}  # short ones may say something of them
+    else:
+        forms = _commonest([row.before for row in rows])
+        rows = [row for row in rows if row.before in forms]
     there = {row.line.number for row in rows}
-    ends = [_row(line, last, last) for line, _, last in found if line.number - 1 in there and line.number not in there]
+    ends = [_row(*each) for each in found if each[0].number - 1 in there and each[0].number not in there]
     return sorted(rows + [row for row in ends if row.before in forms], key=lambda row: row.line.number)
 
 
@@ -133,6 +154,8 @@ def _longest(line: Line, family: Family) -> tuple[int, int]:
 def _row(line: Line, first: int, last: int) -> Row:
     before, behind = "\n".join(line.glue[: first + 1]), "\n".join(line.glue[last + 1 :])
     opens, closes = any(each in before for each in "[({"), any(each in behind for each in "])}")
+    signed = [each[0] in "+-" for each in line.numbers[first : last + 1]]
+    first += last > first and not signed[0] and all(signed[1:])  # only what stands before them has no sign
     numbers, counted = line.numbers[first : last + 1], line.numbers[:first]
     return Row(line, numbers, counted, _form(before), _form(behind), opens, closes)
 
@@ -146,14 +169,19 @@ def _without_brackets(text: str) -> str:
 
 
 def _are_counted(rows: Sequence[Row]) -> bool:
-    """Whether the first number of each row may count the rows, name what is logged, or say how many follow."""
+    """Whether the first number of each row may count the rows, name what is logged, tell the time, or say how many
+    follow.
+    """
     firsts = [float(row.numbers[0]) for row in rows]
     if all(first == len(row.numbers) - 1 for first, row in zip(firsts, rows, strict=True)):
         return True
     if len(rows) <= 2:
         return False
-    ((step, count),) = Counter(b - a for a, b in pairwise(firsts)).most_common(1)
-    return (step == 0 or min(firsts) < SHORTEST_US) and count >= COUNTING * (len(rows) - 1)
+    steps = [b - a for a, b in pairwise(firsts)]
+    ((step, count),) = Counter(steps).most_common(1)
+    if sum(each > 0 for each in steps) >= RISING * len(steps) and len(steps) >= FEWEST:
+        return True
+    return (step == 0 or min(firsts) < SHORTEST_US) and count >= COUNTING * len(steps)
 
 
 def _bursts(rows: Sequence[Row], first: int) -> list[Lines]:
@@ -172,11 +200,11 @@ def _bursts(rows: Sequence[Row], first: int) -> list[Lines]:
 
 
 def _join(row: Row, following: Row, first: int) -> tuple[object, ...]:
-    """What leads from a row to the next: the words between them, and by how much what counts them went up."""
-    counts, then = [*row.counted, *row.numbers[:first]], [*following.counted, *following.numbers[:first]]
-    steps = tuple(float(b) - float(a) for a, b in zip(counts, then, strict=False))
+    """What leads from a row to the next: the words between them, and whether what counts them goes up or stays."""
+    counts, then = ([float(each) for each in (*of.counted, *of.numbers[:first])] for of in (row, following))
+    goes_up = tuple((a < b) - (a > b) for a, b in zip(counts, then, strict=False))
     next_list = row.closes and following.opens
-    return row.behind, following.before, next_list, row.line.stamp == following.line.stamp, len(counts), steps
+    return row.behind, following.before, next_list, row.line.stamp == following.line.stamp, len(then), goes_up
 
 
 def _without_levels(burst: Lines) -> Lines:

@@ -32,7 +32,7 @@ from eager_tern.formats.rows import (
     seconds_of,
     unit_of,
 )
-from eager_tern.formats.surroundings import in_surroundings
+from eager_tern.formats.surroundings import Way, seen_so, ways_to_see
 from eager_tern.formats.unwrapped import unwrapped
 
 WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
@@ -60,7 +60,9 @@ COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a 
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 LONG_NUMBER = 7  # digits: no text counts so many durations
 FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
-CLEARLY = 1.5  # nats
+CLEARLY = 3.0  # nats
+EACH = 4.0  # nats at least that speak for each number of a list of durations; those of prose and of programs have 3
+LOOKED_AT = 20_000  # characters by which it is decided how a text is seen: some dozen presses
 OF_DURATIONS = re.compile(r"(?<![a-z])(?:marks?|spaces?|pulses?|gaps?|durations?|lengths?)(?![a-z])", re.IGNORECASE)
 
 
@@ -99,33 +101,41 @@ def as_written(text: str, source: object) -> Written:
 
 
 def _likeliest(text: str, source: object) -> tuple[list[Burst], list[int]]:
-    """What a text's form says, or what numbers in like surroundings say if that is clearly likelier."""
-    refused: InputError | None = None
-    best: tuple[list[Burst], list[int]] = [], []
+    """What a text's form says, or what numbers in like surroundings say if its beginning is clearly likelier so."""
+    way, _ = _way_to_see(text[:LOOKED_AT]) if not NOTHING_ELSE.fullmatch(text) else (None, 0.0)
+    return _by_form(text, source) if way is None else _in_surroundings(text, way)
+
+
+def _by_form(text: str, source: object) -> tuple[list[Burst], list[int]]:
+    bursts, passed_over = (
+        _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
+    )
+    return _marks_beside_spaces(bursts), passed_over
+
+
+def _in_surroundings(text: str, way: Way) -> tuple[list[Burst], list[int]]:
+    bursts, others = seen_so(text, way)
+    return [press for lines in bursts for press in _presses_of(Burst(lines))], others
+
+
+def _way_to_see(text: str) -> tuple[Way | None, float]:
+    """The way to see a text that is clearly likelier than what its form says, if one is; and the evidence."""
     try:
-        best = _in_columns(text) or _in_brackets(text) or _in_lists(text) or _in_rows(text) or _on_lines(text, source)
-        best = _marks_beside_spaces(best[0]), best[1]
-    except InputError as error:
-        refused = error
-    if not NOTHING_ELSE.fullmatch(text):
-        likeliest, most = None, _evidence(best[0]) + CLEARLY
-        for bursts, others in in_surroundings(text):
-            seen = [press for lines in bursts for press in _presses_of(Burst(lines))]
-            if (found := _evidence(seen)) > most:
-                likeliest, most = (seen, others), found
-        if likeliest is not None:
-            return likeliest
-    if refused is not None:
-        raise refused
-    return best
+        by_form = _evidence(_by_form(text, "")[0])
+    except InputError:
+        by_form = 0.0
+    most, likeliest = by_form + CLEARLY, None
+    for way in ways_to_see(text):
+        bursts = _in_surroundings(text, way)[0]
+        count = sum(len(words) for burst in bursts for _, words in burst.lines)
+        if (found := _evidence(bursts)) > max(most, EACH * count):
+            most, likeliest = found, way
+    return likeliest, most if likeliest is not None else by_form
 
 
 def holds_likelier(text: str, than: float) -> bool:
     """Whether a text's numbers are durations clearly likelier than what else they were taken for; see ``plausible``."""
-    try:
-        return _evidence(_likeliest(in_plain_words(text), "text")[0]) > than + CLEARLY
-    except InputError:
-        return False
+    return _way_to_see(in_plain_words(text))[1] > than + CLEARLY
 
 
 def _evidence(bursts: Sequence[Burst]) -> float:
