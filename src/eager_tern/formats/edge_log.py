@@ -116,8 +116,8 @@ class _Log(Struct, frozen=True):
             return _evidence_of(self, self.finest, np.diff(np.stack((begins, ends), axis=1).ravel()))
         if not self.roles.durations:
             return 0.0
-        begins = np.flatnonzero(self.rows.begins[1:]) + 1
-        return evidence(np.split(self.rows.table[:, self.roles.durations[0]], begins))
+        bursts = np.split(self.rows.table[:, self.roles.durations[0]], np.flatnonzero(self.rows.begins[1:]) + 1)
+        return evidence(bursts)
 
     @property
     def finest(self) -> int:

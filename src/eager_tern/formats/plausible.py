@@ -12,6 +12,7 @@ from eager_tern.signal.values import Floats
 APART = 0.18  # between two lengths, as a part: what jitter spreads is one
 CLOSE = 0.05  # lengths that are no further apart are as good as equal
 FEWEST = 6  # numbers of which something can be said
+FEWEST_TIMES = 10  # numbers that do not rise by chance
 RISING = 0.9  # of the steps between numbers that count or tell the time lead upwards, or nowhere,
 COUNTING = 0.2  # and of these lead upwards: a mark and a space may have one number
 MOST_COLUMNS = 7  # of a line that is a row of a table
@@ -21,7 +22,7 @@ UNLIKE = 8.0  # and that it is larger or smaller than the pulses it stands besid
 LENGTHS = 240.0  # that could be told apart, from 1 µs to a second
 FEWEST_LENGTHS = 3  # of marks and spaces together that say anything
 TOLD = 1.5  # nat for each number of a text that is told at all
-EVEN = 3.0  # nats against a burst that does not end with the kind of pulse it begins with: one in twenty was cut
+EVEN = 4.0  # nats against a burst that does not end with the kind of pulse it begins with: one in fifty was cut
 
 
 def holds_others(bursts: Sequence[Sequence[Floats]]) -> bool:
@@ -41,6 +42,11 @@ def holds_others(bursts: Sequence[Sequence[Floats]]) -> bool:
     width = int(np.median([line.size for line in short])) if short else 0
     columns += list(np.array([line for line in short if line.size == width]).T) if width > 1 else []
     return any(_is_no_duration(column, flat) for column in columns if column.size >= FEWEST)
+
+
+def are_times(burst: Floats) -> bool:
+    """Whether numbers rise all along, as the times of edges do and no durations."""
+    return burst.size >= FEWEST_TIMES and bool(burst[0] >= 0 and np.all(np.diff(burst) > 0))
 
 
 def takes_turns(burst: Floats) -> bool:
@@ -75,7 +81,7 @@ def evidence(bursts: Sequence[Floats]) -> float:
         sides[first].append(sizes[0::2])
         sides[1 - first].append(sizes[1::2])
         inside = sizes.size - first - int(sizes.size > 1 and sizes[-1] >= SURE_GAP_US)
-        against += EVEN * (inside % 2 == 0) - TOLD * np.count_nonzero(sizes < SURE_GAP_US)
+        against += EVEN * (inside % 2 == 0) - TOLD * np.count_nonzero((sizes > 0) & (sizes < SURE_GAP_US))
     told, lengths = zip(*(_of_one_side(np.concatenate(side)) for side in sides if side), strict=True)
     return sum(told) - float(against) if sum(lengths) >= FEWEST_LENGTHS else 0.0
 

@@ -9,16 +9,18 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from itertools import pairwise
+from typing import TypeVar
 
 from msgspec import Struct
 
-from eager_tern.formats.lists import FEWEST, RISING, are_durations
+from eager_tern.formats.lists import FEWEST, RISING
 from eager_tern.formats.rows import MOSTLY, NUMBER, SHORTEST_US, TERMINAL_CODES, TIME_OF_DAY, UNIT
 
-A_NUMBER = re.compile(rf"(?<![\d.]){NUMBER}(?![\d.])")
+A_NUMBER = re.compile(rf"(?<![\d.]){NUMBER}(?!\.?\d)")
 CODE = re.compile(r"\b\w*\d[^\W\d]+\d\w*")  # digits and letters in turn
+REPEATED = re.compile(r"([^\w\s])\1+")  # as in bars and dotted lines
 SPACES = re.compile(r"\s+")
 BRACKETS = str.maketrans("|/", "  ", "[](){}")  # and bars, which stand between some numbers and behind others
 LEVELS = {"0", "1"}
@@ -26,8 +28,8 @@ PLACE = re.compile(r"^([^\w\n]*)([0-9a-f]{2,8})(?=[:\])>])", re.IGNORECASE | re.
 MOST_FAMILIES = 4  # of surroundings that are tried, the commonest
 FEWEST_IN_ALL = 12  # numbers: with fewer nothing comes again
 COUNTING = 0.5  # of the steps from row to row are the same, where rows are counted: each press may begin anew
-FEWEST_LENGTHS = 3  # of durations that say something
 
+Form = TypeVar("Form", bound=Hashable)
 Lines = list[tuple[int, list[str]]]  # each with its number
 Family = frozenset[str]  # what stands between durations: one thing, or two in turn; none, where each has its own line
 
@@ -57,10 +59,13 @@ class Row(Struct, frozen=True):
 
 
 class Way(Struct, frozen=True):
-    """A way to see a text: what stands between its durations, and how many numbers of each row count it."""
+    """A way to see a text: what stands between its durations, and how many of a row's numbers before and behind them
+    count it, or tell the time.
+    """
 
     family: Family
-    first: int
+    before: int
+    behind: int
 
 
 def ways_to_see(text: str) -> Iterator[Way]:
@@ -69,8 +74,13 @@ def ways_to_see(text: str) -> Iterator[Way]:
     if sum(len(line.numbers) for line in lines) < FEWEST_IN_ALL:
         return
     for family in _families([list(map(_without_brackets, line.glue[1:-1])) for line in lines]):
-        for first in range(1 + _are_counted(_rows(lines, family))):
-            yield Way(family, first)
+        rows = _rows(lines, family)
+        if not rows:
+            continue
+        width = min(len(row.numbers) for row in rows)
+        counted = [all(_is_counted(rows, at) for at in range(count)) for count in range(1, width)]
+        before, behind = 1 + sum(counted), 1 + (width > 1 and _rises([float(row.numbers[-1]) for row in rows]))
+        yield from (Way(family, first, last) for first in range(before) for last in range(behind))
 
 
 def seen_so(text: str, way: Way) -> tuple[list[Lines], list[int]]:
@@ -78,9 +88,7 @@ def seen_so(text: str, way: Way) -> tuple[list[Lines], list[int]]:
     lines = _lines(text)
     rows = _rows(lines, way.family)
     others = sorted({line.number for line in lines} - {row.line.number for row in rows})
-    bursts = _bursts(rows, way.first)
-    words = [word for burst in bursts for _, line in burst for word in line]
-    return (bursts, others) if len(set(words)) >= FEWEST_LENGTHS and are_durations(words) else ([], others)
+    return _bursts(rows, way), others
 
 
 def _lines(text: str) -> list[Line]:
@@ -131,7 +139,7 @@ def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
     return sorted(rows + [row for row in ends if row.before in forms], key=lambda row: row.line.number)
 
 
-def _commonest(forms: Sequence[object]) -> set[object]:
+def _commonest(forms: Sequence[Form]) -> set[Form]:
     """What is most frequent among some, and what is half as frequent: lines of two forms may take turns."""
     counts = Counter(forms)
     return {form for form, count in counts.items() if 2 * count >= max(counts.values())}
@@ -161,42 +169,42 @@ def _row(line: Line, first: int, last: int) -> Row:
 
 
 def _form(text: str) -> str:
-    return _without_brackets(text).strip(" ,;")
+    return REPEATED.sub(r"\1", _without_brackets(text)).strip(" ,;")
 
 
 def _without_brackets(text: str) -> str:
     return SPACES.sub(" ", text.translate(BRACKETS))
 
 
-def _are_counted(rows: Sequence[Row]) -> bool:
-    """Whether the first number of each row may count the rows, name what is logged, tell the time, or say how many
-    follow.
-    """
-    firsts = [float(row.numbers[0]) for row in rows]
-    if all(first == len(row.numbers) - 1 for first, row in zip(firsts, rows, strict=True)):
+def _is_counted(rows: Sequence[Row], at: int) -> bool:
+    """Whether a number of each row may count the rows, name what is logged, tell the time, or say how many follow."""
+    column = [float(row.numbers[at]) for row in rows]
+    if all(each == len(row.numbers) - at - 1 for each, row in zip(column, rows, strict=True)):
         return True
     if len(rows) <= 2:
         return False
-    steps = [b - a for a, b in pairwise(firsts)]
-    ((step, count),) = Counter(steps).most_common(1)
-    if sum(each > 0 for each in steps) >= RISING * len(steps) and len(steps) >= FEWEST:
-        return True
-    return (step == 0 or min(firsts) < SHORTEST_US) and count >= COUNTING * len(steps)
+    ((step, count),) = Counter(b - a for a, b in pairwise(column)).most_common(1)
+    return _rises(column) or ((step == 0 or min(column) < SHORTEST_US) and count >= COUNTING * (len(rows) - 1))
 
 
-def _bursts(rows: Sequence[Row], first: int) -> list[Lines]:
-    """The rows without so many numbers in front of each. A burst ends where other lines stand between two rows, or what
+def _rises(column: Sequence[float]) -> bool:
+    steps = [b > a for a, b in pairwise(column)]
+    return len(steps) >= FEWEST and sum(steps) >= RISING * len(steps)
+
+
+def _bursts(rows: Sequence[Row], way: Way) -> list[Lines]:
+    """The rows without the numbers that count them. A burst ends where other lines stand between two rows, or what
     leads from one to the next is not what usually does.
     """
-    joins = [_join(a, b, first) for a, b in pairwise(rows)]
+    joins = [_join(a, b, way.before) for a, b in pairwise(rows)]
     usual = _commonest(joins)
     bursts: list[Lines] = []
     for at, row in enumerate(rows):
         if not at or row.line.number != rows[at - 1].line.number + 1 or joins[at - 1] not in usual:
             bursts.append([])
-        if row.numbers[first:]:
-            bursts[-1].append((row.line.number, row.numbers[first:]))
-    return [_without_nought(_without_levels(burst)) for burst in bursts if burst]
+        if words := row.numbers[way.before : len(row.numbers) - way.behind]:
+            bursts[-1].append((row.line.number, words))
+    return [_without_noughts(_without_levels(burst)) for burst in bursts if burst]
 
 
 def _join(row: Row, following: Row, first: int) -> tuple[object, ...]:
@@ -215,7 +223,10 @@ def _without_levels(burst: Lines) -> Lines:
     return burst
 
 
-def _without_nought(burst: Lines) -> Lines:
-    """A burst without the nought that stands for the silence behind it."""
-    line, words = burst[-1] if burst else (0, [])
-    return [*burst[:-1], (line, words[:-1])] if len(words) > 1 and float(words[-1]) == 0 else burst
+def _without_noughts(burst: Lines) -> Lines:
+    """A burst without the noughts that stand for the silences around it."""
+    for at, rest in ((0, slice(1, None)), (-1, slice(None, -1))):
+        if burst and float(burst[at][1][at]) == 0:
+            burst = [(line, words[rest] if (line, words) == burst[at] else words) for line, words in burst]
+            burst = [(line, words) for line, words in burst if words]
+    return burst

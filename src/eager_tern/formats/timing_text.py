@@ -12,6 +12,7 @@ from eager_tern.errors import InputError
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
+from eager_tern.formats.plausible import are_times
 from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
 from eager_tern.formats.rows import COMMENT, unit_of_fractions
 from eager_tern.formats.written import WORDS, Burst, as_written, names_levels
@@ -75,7 +76,7 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     if not presses:
         raise InputError(source, "holds no durations")
     _expect_no_levels(*presses[0][1:], source)
-    of_edges = [_are_times(values) for _, values, _ in presses]
+    of_edges = [are_times(values) for _, values, _ in presses]
     presses = [
         (burst, np.diff(values), places[1:]) if are_times else (burst, values, places)
         for (burst, values, places), are_times in zip(presses, of_edges, strict=True)
@@ -89,7 +90,7 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     turned = -1.0 if _marks_are_negative([values for _, values, _ in presses], SURE_GAP_US / unit_us) else 1.0
     for burst, as_said, places in presses:
         written_values = turned * as_said
-        told = names_levels(burst.lines) or has_plus
+        told = names_levels(burst.lines) or (has_plus and not _are_steps(as_said))
         values = written_values if told else _in_turns(written_values, places, SURE_GAP_US / unit_us, source)
         if signed:
             signed.append(np.array([-SILENCE_US]))
@@ -108,9 +109,9 @@ def parse_noted(text: str, source: object) -> tuple[Pulses, tuple[Note, ...], tu
     return pulses_from_signed(np.concatenate(signed), 0.0, written.carrier_hz), tuple(notes), warnings
 
 
-def _are_times(values: Floats) -> bool:
-    """Whether numbers rise all along, as no durations do."""
-    return values.size >= FEWEST_IN_UNITS and bool(values[0] >= 0 and np.all(np.diff(values) > 0))
+def _are_steps(values: Floats) -> bool:
+    """Whether a plus before each number says that it goes on, and not that it is a mark."""
+    return values.size >= FEWEST_IN_UNITS and bool((values >= 0).all())
 
 
 def _expect_no_levels(values: Floats, lines: NDArray[np.intp], source: object) -> None:

@@ -16,12 +16,14 @@ from eager_tern.formats.columns import columns_in
 from eager_tern.formats.lists import FEWEST, bare_lists, each_a_press, lists_in
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import in_plain_words
-from eager_tern.formats.plausible import evidence, holds_others, takes_turns
+from eager_tern.formats.plausible import are_times, evidence, holds_others, takes_turns
+from eager_tern.formats.rates import rate_named, tick_named, unit_named
 from eager_tern.formats.rows import (
     COMMENT,
     FEWEST_ROWS,
     MARKS,
     SEPARATORS,
+    SHORTEST_US,
     TIME_OF_DAY,
     UNIT,
     Roles,
@@ -34,6 +36,7 @@ from eager_tern.formats.rows import (
 )
 from eager_tern.formats.surroundings import Way, seen_so, ways_to_see
 from eager_tern.formats.unwrapped import unwrapped
+from eager_tern.signal.order import median
 
 WORDS = {word: 2 * level - 1 for word, level in MARKS.items() if len(word) > 1}
 BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
@@ -45,8 +48,6 @@ OF_MARKS = re.compile(r"(?<![a-z])(?:marks?|pulses?|(on|high))(?![a-z])", re.IGN
 OF_SPACES = re.compile(r"(?<![a-z])(?:spaces?|gaps?|(off|low))(?![a-z])", re.IGNORECASE)
 NAMES = ("name", "label", "key")  # what a JSON object calls the durations in it
 FEWEST_WRAPPED = 3  # lines of as many durations that no terminal breaks by chance
-NUMBERED = re.compile(r"^\s*(?:line\s*)?(\d+)\s*[:.)\]|]\s+(.*)$", re.IGNORECASE)
-MOST_NUMBERED = 0.8  # of the lines
 FREQUENCY = re.compile("freq|carrier", re.IGNORECASE)
 NICKNAME = re.compile(r"^\s*<[^<>\s]{1,40}>\s*|^\s*[\w.-]{1,30}@[\w.-]{1,30}[:~\w/.-]*[$#>]\s*|^\s*>+\s*")
 STAMP = re.compile(r"^\D{0,3}(?:\d{4}-\d\d-\d\d[ T])?(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)(?![\d.:])")
@@ -59,7 +60,6 @@ NOTHING_ELSE = re.compile(r"[\s\d.,;+-]*")  # than numbers
 COLUMN = re.compile(r"[+-]?\d[\d.]*[,;]?(?>\r?\n[+-]?\d[\d.]*[,;]?)*+\s*")  # a number a line, and no line is blank
 PROMPT = re.compile(r"^\s*(?:>+|\$)\s+")
 LONG_NUMBER = 7  # digits: no text counts so many durations
-FEWEST_BEHIND_WORDS = 4  # numbers at the end of a line of words that are taken for its durations
 CLEARLY = 3.0  # nats
 EACH = 4.0  # nats at least that speak for each number of a list of durations; those of prose and of programs have 3
 LOOKED_AT = 20_000  # characters by which it is decided how a text is seen: some dozen presses
@@ -102,7 +102,7 @@ def as_written(text: str, source: object) -> Written:
 
 def _likeliest(text: str, source: object) -> tuple[list[Burst], list[int]]:
     """What a text's form says, or what numbers in like surroundings say if its beginning is clearly likelier so."""
-    way, _ = _way_to_see(text[:LOOKED_AT]) if not NOTHING_ELSE.fullmatch(text) else (None, 0.0)
+    way, _ = _way_to_see(text[:LOOKED_AT])
     return _by_form(text, source) if way is None else _in_surroundings(text, way)
 
 
@@ -124,11 +124,15 @@ def _way_to_see(text: str) -> tuple[Way | None, float]:
         by_form = _evidence(_by_form(text, "")[0])
     except InputError:
         by_form = 0.0
+    if by_form > 0 and NOTHING_ELSE.fullmatch(text):
+        return None, by_form
+    names_unit = any(named(text) for named in (unit_named, tick_named, rate_named))
     most, likeliest = by_form + CLEARLY, None
     for way in ways_to_see(text):
         bursts = _in_surroundings(text, way)[0]
-        count = sum(len(words) for burst in bursts for _, words in burst.lines)
-        if (found := _evidence(bursts)) > max(most, EACH * count):
+        numbers = [float(word) for burst in bursts for _, words in burst.lines for word in words]
+        found = _evidence(bursts)
+        if found > max(most, EACH * len(numbers)) and (names_unit or median(np.abs(numbers)) >= SHORTEST_US):
             most, likeliest = found, way
     return likeliest, most if likeliest is not None else by_form
 
@@ -146,9 +150,11 @@ def _evidence(bursts: Sequence[Burst]) -> float:
     except ValueError:
         return 0.0
     whole = [np.concatenate(burst) for burst in values if burst]
-    if not all(np.isfinite(each).all() for each in whole) or holds_others(values) or not all(map(takes_turns, whole)):
+    if not all(np.isfinite(each).all() and takes_turns(each) for each in whole):
         return 0.0
-    return evidence(whole)
+    if all(len(burst) == 1 for burst in values) and all(map(are_times, whole)):  # a column of them is one of a table
+        return evidence([np.diff(each) for each in whole])
+    return 0.0 if holds_others(values) else evidence(whole)
 
 
 def _marks_beside_spaces(bursts: list[Burst]) -> list[Burst]:
@@ -291,20 +297,6 @@ def _in_rows(text: str) -> tuple[list[Burst], list[int]] | None:
     return bursts, []
 
 
-def _without_numbers_before(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
-    """Lines without what counts them, or the durations in them: a number and a colon before each."""
-    found = [(number, NUMBERED.match(line)) for number, line in lines if line.strip()]
-    counted = [(int(match[1]), len(match[2].translate(SEPARATORS).split())) for _, match in found if match]
-    if len(counted) < max(2, MOST_NUMBERED * len(found)) or counted[0][0] not in (0, 1):
-        return lines
-    # Lines are counted, or the durations in them; the next press may begin anew.
-    if not any(
-        all(b[0] in (0, 1, a[0] + (a[1] if of_each else 1)) for a, b in pairwise(counted)) for of_each in (0, 1)
-    ):
-        return lines
-    return [(n, match[2] if (match := NUMBERED.match(line)) else line) for n, line in lines]
-
-
 def _in_columns(text: str) -> tuple[list[Burst], list[int]] | None:
     columns = columns_in(text)
     return ([Burst(lines, name) for name, lines in columns], []) if columns else None
@@ -369,7 +361,7 @@ def _on_lines(text: str, source: object) -> tuple[list[Burst], list[int]]:
         return counted, []
     if COLUMN.fullmatch(text):
         return [Burst([(1, text.translate(SEPARATORS).split())], column=True)], []
-    bursts, passed_over = _bursts_of_lines(_without_numbers_before(unwrapped(text)), source)
+    bursts, passed_over = _bursts_of_lines(unwrapped(text), source)
     return [press for burst in bursts for press in _presses_of(burst)], passed_over
 
 
@@ -423,15 +415,11 @@ def _bursts_of_lines(lines: list[tuple[int, str]], source: object) -> tuple[list
         if is_number(words[0]) or words[0].lower() in WORDS:
             bursts[-1].lines.append((number, words))
             continue
-        behind = _numbers_behind(words)
         if bursts[-1].lines and names_levels(bursts[-1].lines) and len(words) == 2 and is_number(words[1]):
             raise InputError(source, f'"{words[0][:40]}" is neither a mark nor a space', f"line {number}")
-        if not behind:
-            prose.append((number, words[0]))
+        prose.append((number, words[0]))
         if bursts[-1].lines:
             bursts.append(Burst([]))
-        if behind:
-            bursts[-1].lines.append((number, behind))
     if prose and not any(burst.lines for burst in bursts):
         wrong = f'"{prose[0][1][:40]}" is no duration: marks and spaces in turn are wanted, in µs'
         raise InputError(source, wrong, f"line {prose[0][0]}")
@@ -460,13 +448,3 @@ def _presses_of(burst: Burst) -> list[Burst]:
     else:
         own = each_a_press(rows) or (all(count % 2 for count in counts) and len(set(counts[:-1])) > 1)
     return [Burst([line], burst.name) for line in burst.lines] if own else [burst]
-
-
-def _numbers_behind(words: list[str]) -> list[str]:
-    """The durations at the end of a line that begins with words."""
-    count = 0
-    for word in reversed(words):
-        if not is_number(word):
-            break
-        count += 1
-    return words[len(words) - count :] if count >= FEWEST_BEHIND_WORDS else []
