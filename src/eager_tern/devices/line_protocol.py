@@ -12,8 +12,8 @@ import numpy as np
 from msgspec import Struct
 
 from eager_tern.errors import InputError
+from eager_tern.formats.text_bursts import WORDS
 from eager_tern.formats.timing_text import parse
-from eager_tern.formats.written import WORDS
 from eager_tern.signal.values import Floats, signed_from_start
 
 VERSION = 2

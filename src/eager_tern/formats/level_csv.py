@@ -14,7 +14,7 @@ import numpy as np
 from msgspec import Struct
 
 from eager_tern.errors import InputError
-from eager_tern.formats import written
+from eager_tern.formats import by_form, written
 from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOptions
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
@@ -58,9 +58,9 @@ def claims(head: bytes, suffix: str) -> bool:
     that it is a table, where it does not begin as timing text does: what is missing is best said by this reader.
     """
     text = decoded(head)
-    if text is None or written.holds_a_list(text):
+    if text is None or by_form.holds_a_list(text):
         return False
-    if not names_time(text) and (written.holds_rows(text) or written.holds_frames(text)):
+    if not names_time(text) and (by_form.holds_rows(text) or by_form.holds_frames(text)):
         return False
     if names_time(text):
         return True

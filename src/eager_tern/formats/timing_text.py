@@ -15,7 +15,8 @@ from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plausible import are_times
 from eager_tern.formats.rates import has_words, rate_named, tick_named, unit_named
 from eager_tern.formats.rows import COMMENT, unit_of_fractions
-from eager_tern.formats.written import WORDS, Burst, as_written, names_levels
+from eager_tern.formats.text_bursts import WORDS, Burst, names_levels
+from eager_tern.formats.written import as_written
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.order import median
 from eager_tern.signal.threshold import ThresholdSettings, edges_of_samples
