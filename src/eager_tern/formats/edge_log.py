@@ -19,7 +19,7 @@ from eager_tern.formats.capture import AS_FOUND, Capture, Format, Note, ReadOpti
 from eager_tern.formats.encoded import decoded, text_of
 from eager_tern.formats.numbers import is_number
 from eager_tern.formats.plain_words import COMMA_BEFORE_UNIT, with_arrows_named
-from eager_tern.formats.plausible import evidence
+from eager_tern.formats.plausible import evidence, evidence_of_periods
 from eager_tern.formats.rates import clock_named, rate_named, tick_named, unit_named
 from eager_tern.formats.rows import LINE, LOOKED_AT, Roles, Rows, bare, numbered_lines, roles_of, rows_of
 from eager_tern.signal.assumed import LONGEST_LEADER_MARK_US, SURE_GAP_US
@@ -109,13 +109,15 @@ class _Log(Struct, frozen=True):
     @property
     def evidence(self) -> float:
         """How much speaks for what it tells as pulses; see ``plausible``."""
-        if self.of_edges or (self.of_falling and self.roles.times):
+        if self.of_edges:
             return _evidence_of(self, self.finest, np.diff(self.rows.table[:, self.finest]))
         if self.of_pulses:
             begins, ends = self.begins_and_ends()
             return _evidence_of(self, self.finest, np.diff(np.stack((begins, ends), axis=1).ravel()))
         if not self.roles.durations:
             return 0.0
+        if self.of_falling:
+            return evidence_of_periods(self.rows.table[:, self.roles.durations[0]])
         bursts = np.split(self.rows.table[:, self.roles.durations[0]], np.flatnonzero(self.rows.begins[1:]) + 1)
         return evidence(bursts)
 

@@ -62,6 +62,8 @@ def _is_no_duration(column: Floats, among: Floats) -> bool:
     others = among[~np.isin(among, few)]
     if few.size > column.size / FEW or not others.size:
         return False
+    if few.size == 1 and np.unique(others).size > others.size / FEW:
+        return True  # no recorder measures one length the same each time, and all others anew
     sizes, usual = np.abs(few), float(np.median(np.abs(others)))
     return bool(sizes.max() < usual / UNLIKE or sizes.min() > usual * UNLIKE)
 
@@ -84,6 +86,11 @@ def evidence(bursts: Sequence[Floats]) -> float:
         against += EVEN * (inside % 2 == 0) - TOLD * np.count_nonzero((sizes > 0) & (sizes < SURE_GAP_US))
     told, lengths = zip(*(_of_one_side(np.concatenate(side)) for side in sides if side), strict=True)
     return sum(told) - float(against) if sum(lengths) >= FEWEST_LENGTHS else 0.0
+
+
+def evidence_of_periods(lengths: Floats) -> float:
+    """The same for numbers of which each is a mark and its space."""
+    return _of_one_side(lengths)[0] + TOLD * float(np.count_nonzero((lengths > 0) & (lengths < SURE_GAP_US)))
 
 
 def _of_one_side(lengths: Floats) -> tuple[float, int]:

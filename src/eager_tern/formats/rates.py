@@ -34,7 +34,7 @@ UNIT_NAMED = (
     r"(?<![a-z\d])(?<!\d )(micros(?:econds?)?|millis(?:econds)?|nanos(?:econds)?|usec|msec|us|µs|μs|ms|ns)(?![a-z])"
 )
 # A name that is nothing else may be that of a space.
-UNIT_OF_NAME = rf"(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
+UNIT_OF_NAME = rf"(?<!\d\s)(?<=[\s_(\[/])({'|'.join(sorted(UNITS_US, key=len, reverse=True))})[)\]\s]*$"
 UNIT_OF_WORD = {"micro": 1.0, "milli": 1e3, "nano": 1e-3}
 
 

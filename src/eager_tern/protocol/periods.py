@@ -38,7 +38,7 @@ def read_periods(falling_us: Floats, sheets: Sequence[Sheet]) -> TakeRead:
     durations: list[Floats] = []
     at = 0
     for edges in np.split(falling_us, gaps):
-        if edges.size - 1 < FEWEST_PERIODS:
+        if edges.size - 1 < FEWEST_PERIODS or np.diff(edges).min() <= 0:
             continue
         read = _read(np.diff(edges), sheets)
         if read is None:
