@@ -152,7 +152,10 @@ def claims(head: bytes, suffix: str) -> bool:
     if DECIMAL_COMMA.search(text) and level_csv.names_time(text):
         return False
     log = _log(text if len(lines) < 2 or len(head) < 4096 else "\n".join(lines[:-1]))
-    if log is None or log.rows.lines.size < FEWEST_LINES or written.holds_likelier(text, log.evidence):
+    if log is None or log.rows.lines.size < FEWEST_LINES:
+        return False
+    told_by_times = log.of_edges and not log.roles.durations
+    if not told_by_times and written.holds_likelier(text, log.evidence):
         return False
     return (log.of_edges and not _is_table(log, text)) or log.of_levels or log.of_falling or log.of_pulses
 

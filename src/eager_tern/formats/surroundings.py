@@ -26,6 +26,7 @@ BRACKETS = str.maketrans("|/", "  ", "[](){}")  # and bars, which stand between 
 LEVELS = {"0", "1"}
 PLACE = re.compile(r"^([^\w\n]*)([0-9a-f]{2,8})(?=[:\])>])", re.IGNORECASE | re.MULTILINE)
 MOST_FAMILIES = 4  # of surroundings that are tried, the commonest
+RARE = 0.1  # of all that stands between two numbers: what is rarer stands between no durations
 FEWEST_IN_ALL = 12  # numbers: with fewer nothing comes again
 COUNTING = 0.5  # of the steps from row to row are the same, where rows are counted: each press may begin anew
 
@@ -115,9 +116,10 @@ def _parted(number: int, line: str) -> Line:
 def _families(glues: Sequence[Sequence[str]]) -> list[Family]:
     single = Counter(each for line in glues for each in line)
     pairs = Counter(frozenset(pair) for line in glues for pair in pairwise(line) if pair[0] != pair[1])
-    common = [each for each, _ in single.most_common(MOST_FAMILIES)]
-    in_turn = [*(pair for pair, _ in pairs.most_common(MOST_FAMILIES)), frozenset(common[:2])]
-    return [*(frozenset([each]) for each in common), *in_turn, frozenset()]
+    often = RARE * single.total()
+    common = [each for each, count in single.most_common(MOST_FAMILIES) if count >= often]
+    in_turn = [pair for pair, count in pairs.most_common(MOST_FAMILIES) if count >= often]
+    return list(dict.fromkeys([*(frozenset([each]) for each in common), *in_turn, frozenset(common[:2]), frozenset()]))
 
 
 def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
