@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from eager_tern.signal.assumed import SURE_GAP_US
+from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
 
 APART = 0.18  # between two lengths, as a part: what jitter spreads is one
@@ -32,14 +33,14 @@ def holds_others(bursts: Sequence[Sequence[Floats]]) -> bool:
     """
     lines = [line for burst in bursts for line in burst]
     flat = np.concatenate(lines) if lines else np.empty(0)
-    if np.isin(np.abs(flat), (0, 1)).all():
+    if ((flat == 0) | (np.abs(flat) == 1)).all():
         return True
     if MOST_SILENT * np.count_nonzero(np.abs(flat) >= SURE_GAP_US) > max(flat.size, MOST_SILENT):
         return True
     columns = [whole[at::2] for burst in bursts if burst for whole in [np.concatenate(burst)] for at in (0, 1)]
     short = [line for line in lines if 0 < line.size <= MOST_COLUMNS]
     columns.append(np.array([line[0] for line in short]))
-    width = int(np.median([line.size for line in short])) if short else 0
+    width = int(median(np.array([line.size for line in short]))) if short else 0
     columns += list(np.array([line for line in short if line.size == width]).T) if width > 1 else []
     return any(_is_no_duration(column, flat) for column in columns if column.size >= FEWEST)
 
@@ -58,14 +59,22 @@ def _is_no_duration(column: Floats, among: Floats) -> bool:
     steps = np.diff(column)
     if np.mean(steps >= 0) >= RISING and np.mean(steps > 0) >= COUNTING:
         return True
-    few = np.unique(column)
-    others = among[~np.isin(among, few)]
-    if few.size > column.size / FEW or not others.size:
+    few = _values(column)
+    if few.size > column.size / FEW:
         return False
-    if few.size == 1 and np.unique(others).size > others.size / FEW:
+    others = among[few[np.searchsorted(few, among).clip(max=few.size - 1)] != among]
+    if not others.size:
+        return False
+    if few.size == 1 and _values(others).size > others.size / FEW:
         return True  # no recorder measures one length the same each time, and all others anew
-    sizes, usual = np.abs(few), float(np.median(np.abs(others)))
+    sizes, usual = np.abs(few), median(np.abs(others))
     return bool(sizes.max() < usual / UNLIKE or sizes.min() > usual * UNLIKE)
+
+
+def _values(numbers: Floats) -> Floats:
+    """The numbers that occur; NumPy's own way loads its masked arrays."""
+    ordered = np.sort(numbers)
+    return ordered[np.concatenate(([True], np.diff(ordered) > 0))]
 
 
 def evidence(bursts: Sequence[Floats]) -> float:
