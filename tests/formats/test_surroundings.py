@@ -87,3 +87,12 @@ def test_times_before_single_levels_are_no_places_of_polls(tmp_path: Path) -> No
     (capture,) = format_of(path).read(path)
     assert capture.edges is not None
     assert np.diff(capture.edges.times_us).size >= len(FRAMES[0]) + len(FRAMES[1])
+
+
+def test_a_carrier_is_no_rate_of_samples(tmp_path: Path) -> None:
+    path = tmp_path / "log.txt"
+    path.write_text("freq 38000 Hz\n" + "\n".join(map(str, [*FRAMES[0], 30_000, *FRAMES[1]])) + "\n")
+    (capture,) = format_of(path).read(path)
+    assert capture.edges is None
+    assert capture.pulses is not None
+    assert capture.pulses.durations_us.tolist() == [*FRAMES[0], 30_000, *FRAMES[1]]

@@ -25,6 +25,7 @@ SPACES = re.compile(r"\s+")
 BRACKETS = str.maketrans("|/", "  ", "[](){}")  # and bars, which stand between some numbers and behind others
 LEVELS = {"0", "1"}
 PLACE = re.compile(r"^([^\w\n]*)([0-9a-f]{2,8})(?=[:\])>])", re.IGNORECASE | re.MULTILINE)
+MIXED = re.compile(r"\d[a-f]|[a-f]\d", re.IGNORECASE)  # words have letters alone
 MOST_FAMILIES = 4  # of surroundings that are tried, the commonest
 RARE = 0.1  # of all that stands between two numbers: what is rarer stands between no durations
 FEWEST_IN_ALL = 12  # numbers: with fewer nothing comes again
@@ -98,9 +99,9 @@ def _lines(text: str) -> list[Line]:
 
 
 def _with_decimal_places(text: str) -> str:
-    """A text whose lines begin with hexadecimal numbers, with decimal ones."""
+    """A text whose lines begin with hexadecimal numbers of as many digits each, with decimal ones."""
     places = [found[2] for found in PLACE.finditer(text)]
-    if len(places) < FEWEST or all(map(str.isdecimal, places)):
+    if len(places) < FEWEST or len(set(map(len, places))) > 1 or not any(map(MIXED.search, places)):
         return text
     return PLACE.sub(lambda found: f"{found[1]}{int(found[2], 16)}", text)
 
@@ -134,8 +135,9 @@ def _rows(lines: Sequence[Line], family: Family) -> list[Row]:
     if sum(len(row.numbers) for row in long) >= MOSTLY * sum(len(row.numbers) for row in rows):
         rows, forms = long, {row.before for row in long}  # short ones may say something of them
     else:
-        forms = _commonest([row.before for row in rows])
-        rows = [row for row in rows if row.before in forms]
+        forms, widths = _commonest([row.before for row in rows]), _commonest([len(row.numbers) for row in rows])
+        there = {row.line.number for row in rows}  # no block of rows begins with a shorter one
+        rows = [r for r in rows if r.before in forms and (len(r.numbers) in widths or r.line.number - 1 in there)]
     there = {row.line.number for row in rows}
     ends = [_row(*each) for each in found if each[0].number - 1 in there and each[0].number not in there]
     return sorted(rows + [row for row in ends if row.before in forms], key=lambda row: row.line.number)
@@ -227,8 +229,8 @@ def _without_levels(burst: Lines) -> Lines:
 
 def _without_noughts(burst: Lines) -> Lines:
     """A burst without the noughts that stand for the silences around it."""
-    for at, rest in ((0, slice(1, None)), (-1, slice(None, -1))):
-        if burst and float(burst[at][1][at]) == 0:
-            burst = [(line, words[rest] if (line, words) == burst[at] else words) for line, words in burst]
-            burst = [(line, words) for line, words in burst if words]
-    return burst
+    if burst and float(burst[0][1][0]) == 0:
+        burst = [(burst[0][0], burst[0][1][1:]), *burst[1:]]
+    if burst and burst[-1][1] and float(burst[-1][1][-1]) == 0:
+        burst = [*burst[:-1], (burst[-1][0], burst[-1][1][:-1])]
+    return [(line, words) for line, words in burst if words]

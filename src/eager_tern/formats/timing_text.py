@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -28,6 +29,7 @@ TINY_US = 30.0  # median of numbers that cannot be microseconds
 LONGEST_USUAL_US = 20_000.0  # median of durations; what is longer was no number of ticks, but named a code's unit
 LINE_BREAK_US = 10_000.0  # written text breaks its lines at silences of this length
 FEWEST_IN_UNITS = 10  # of them
+OF_CARRIER = re.compile(r"^(?!.*sampl).*(?:freq|carrier)", re.IGNORECASE)  # a line that names no rate of samples
 AS_LONG, MARK_AT_END = 0.45, 2.5  # of the longest pulse, a leader's or bi-phase's first; of the usual one, the last
 FEWEST_SAMPLES, PREAMBLE = 64, 16  # numbers of a recording in one column; lines about it
 
@@ -54,7 +56,7 @@ def _samples(path: Path, text: str, options: ReadOptions) -> Capture | None:
     cells = [bare for bare, _ in lines if is_number(bare)]
     if len(cells) < FEWEST_SAMPLES or len(cells) < sum(bool(bare) for bare, _ in lines) - PREAMBLE:
         return None
-    words = "\n".join(line for bare, line in lines if not is_number(bare))
+    words = "\n".join(line for bare, line in lines if not is_number(bare) and not OF_CARRIER.search(line))
     rate = options.rate_hz or rate_named(words)
     if not rate:
         return None
