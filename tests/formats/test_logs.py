@@ -210,6 +210,9 @@ STYLES: dict[str, Callable[[list[Press]], str | bytes]] = {
     "16 bits": lambda p: "us level\n" + of_edges(p, lambda t, v: f"{t % 65_536} {v}"),
     "falling edges": lambda p: "\n".join(f"FALL {t}" for t, v in edges(p) if not v),
     "levels in one row": lambda p: "# sample rate 20 kHz\n" + ",".join(map(str, polls(p))),
+    "levels in a document": lambda p: json.dumps({"rate_hz": 20_000, "pin": 4, "samples": polls(p)}),
+    "levels in a document, each so long": lambda p: json.dumps({"interval_us": POLL_US, "levels": polls(p)}),
+    "levels in an array": lambda p: f"int s[] = {{{','.join(map(str, polls(p)))}}}; // {POLL_US} us each",
     "levels as letters": lambda p: "# 20 kHz\n" + "".join("LH"[v] for v in polls(p)),
     "levels behind a count": lambda p: "# sampled every 50 us\n"
     + "\n".join(f"{i:05d}: " + " ".join(map(str, polls(p)[i : i + 32])) for i in range(0, len(polls(p)), 32)),

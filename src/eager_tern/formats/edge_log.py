@@ -49,6 +49,8 @@ A_ROW = re.compile(r"^[ \t]*\d+(?:\.\d+)?(?:[ \t,;]+\d+(?:\.\d+)?){7,}[ \t,;]*$"
 HIGH_LOW = str.maketrans("HLhl", "1010")
 PLACE = re.compile(r"^\d+\s*[:|]\s+")  # of a line's first level
 POLLS = re.compile(r"[01](?:[\s,;]*[01])*")
+IN_BRACKETS = re.compile(r"[\[{(]\s*([01](?:\s*,\s*[01]){7,})\s*(?:[\]})]|,?\s*$)")  # whatever names them
+HAS_A_LIST = re.compile(r"(?:\d[\d.]*\s*,\s*){7,}")  # of times, perhaps, beside one of levels
 RUN_OF_POLLS = re.compile(r"([01])(?:\s+[xX]\s*|\s*[*×]\s*|(?<=1)[xX]\s*|(?<=0)[xX]\s+)(\d{1,6})")  # 0x10 is a number
 RISE_OR_FALL = re.compile(r"\b([RF])(?=[\s:=]*\d)")
 HEX_TIME = re.compile(r"^(\s*)(?:0x)?([0-9a-f]{6,8})(?=[\s,;])", re.MULTILINE | re.IGNORECASE)
@@ -207,6 +209,8 @@ def _have_times(lines: Sequence[str]) -> bool:
 def _polled(line: str) -> str:
     """The levels of a line that holds nothing else."""
     said = PLACE.sub("", bare(line)).rstrip(",; ")
+    if (listed := IN_BRACKETS.search(said)) is not None and not HAS_A_LIST.search(IN_BRACKETS.sub("", said)):
+        said = listed[1]
     if said.lower() in LINE:
         return f"{LINE[said.lower()]:.0f}"
     plain = said.translate(HIGH_LOW)
@@ -233,7 +237,7 @@ def read(path: Path, options: ReadOptions = AS_FOUND) -> list[Capture]:
 
 def _polls(path: Path, lines: Sequence[str], options: ReadOptions) -> Capture:
     polled = [_polled(line) for line in lines]
-    others = "\n".join(line for line, levels in zip(lines, polled, strict=True) if not levels)
+    others = "\n".join(IN_BRACKETS.sub(" ", line) for line in lines if not POLLS.fullmatch(line))
     rate = options.rate_hz or rate_named(others)
     if not rate:
         first = next(number for number, levels in enumerate(polled, 1) if levels)

@@ -16,8 +16,9 @@ COUNT = rf"(?<!\d)(\d{{1,3}}(?:[,.'’_]\d{{3}})+(?!\d)|\d{{1,3}}(?: \d{{3}})+(?
 RATE = rf"{COUNT}\s*([kM]?)\s*{PER_SECOND}"
 EVERY = (
     r"(?:every|each|per|period|interval|polls?|samples?|ticks?|steps?|units?)\D{0,20}?(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)"
-    r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:per|each|a|/)\s*(?:sample|poll|bit)"
+    r"|(?<!\d)(\d+(?:\.\d+)?)\s*(us|µs|μs|ms)\s*(?:each\b|(?:per|a|/)\s*(?:sample|poll|bit))"
 )
+EVERY_IN = r"\b(?:interval|period|step|poll|sample)_(us|ms)\"?\s*[=:]\s*(\d+(?:\.\d+)?)"
 TICK = r"\b(?:tick|unit|step)\w*\s*(?:=|:|is|are|of)\s*(\d+(?:\.\d+)?)\s*(us|µs|μs|ms|ns)"
 TICK_IN = r"\btick_(us|ms|ns)\"?\s*[=:]\s*(\d+(?:\.\d+)?)"
 COUNTED_IN = (
@@ -86,6 +87,8 @@ def rate_named(words: str) -> float | None:
         return _counted(found[1], bool(found[2])) * {"": 1.0, "k": 1e3, "m": 1e6}[found[2].lower()]
     if found := _find(EVERY, words):
         return 1e6 / (float(found[1] or found[3]) * UNITS_US[(found[2] or found[4]).lower()])
+    if found := _find(EVERY_IN, words):
+        return 1e6 / (float(found[2]) * UNITS_US[found[1].lower()])
     found = _find(RATE_NAMED, words)
     rate = _counted(found[1], False) if found else 0.0
     return rate if rate >= SLOWEST else None
