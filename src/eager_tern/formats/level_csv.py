@@ -60,10 +60,10 @@ def claims(head: bytes, suffix: str) -> bool:
     text = decoded(head)
     if text is None or by_form.holds_a_list(text):
         return False
-    if not names_time(text) and (by_form.holds_rows(text) or by_form.holds_frames(text)):
-        return False
     if names_time(text):
         return True
+    if by_form.holds_rows(text) or by_form.holds_frames(text):
+        return False
     if _header(text) is not None or _is_table(text):
         return not written.holds_likelier(text, A_FRAME)
     if suffix not in SUFFIXES or written.begins(text):

@@ -259,7 +259,7 @@ def _measured(words: list[str]) -> list[str]:
 def are_durations(words: Sequence[str]) -> bool:
     """Neither levels, one a poll, nor the times of edges."""
     values = np.array([float(word) for word in words])
-    return not np.isin(np.abs(values), (0, 1)).all() and (np.diff(values) > 0).sum() < RISING * (values.size - 1)
+    return not np.isin(np.abs(values), (0, 1)).all() and float(np.mean(np.diff(values) > 0)) < RISING
 
 
 def each_a_press(rows: Sequence[Sequence[str]]) -> bool:

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from eager_tern.formats.lists import RISING
+from eager_tern.formats.rows import MOST_COLUMNS
 from eager_tern.signal.assumed import SURE_GAP_US
 from eager_tern.signal.order import median
 from eager_tern.signal.values import Floats
@@ -14,9 +16,9 @@ APART = 0.18  # between two lengths, as a part: what jitter spreads is one
 CLOSE = 0.05  # lengths that are no further apart are as good as equal
 FEWEST = 6  # numbers of which something can be said
 FEWEST_TIMES = 10  # numbers that do not rise by chance
-RISING = 0.9  # of the steps between numbers that count or tell the time lead upwards, or nowhere,
-COUNTING = 0.2  # and of these lead upwards: a mark and a space may have one number
-MOST_COLUMNS = 7  # of a line that is a row of a table
+# Of the steps between numbers that count or tell the time, as many as RISING lead upwards or nowhere, and so many
+# upwards: a mark and a space may have one number.
+COUNTING = 0.2
 MOST_SILENT = 8  # numbers at least for each that lasts as long as a silence
 FEW = 4  # times at least that each of a column's numbers stands in it, if it names or numbers something,
 UNLIKE = 8.0  # and that it is larger or smaller than the pulses it stands beside

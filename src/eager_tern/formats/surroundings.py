@@ -70,9 +70,8 @@ class Way(Struct, frozen=True):
     behind: int
 
 
-def ways_to_see(text: str) -> Iterator[Way]:
+def ways_to_see(lines: Sequence[Line]) -> Iterator[Way]:
     """The ways in which a text may hold durations."""
-    lines = _lines(text)
     if sum(len(line.numbers) for line in lines) < FEWEST_IN_ALL:
         return
     for family in _families([list(map(_without_brackets, line.glue[1:-1])) for line in lines]):
@@ -85,15 +84,15 @@ def ways_to_see(text: str) -> Iterator[Way]:
         yield from (Way(family, first, last) for first in range(before) for last in range(behind))
 
 
-def seen_so(text: str, way: Way) -> tuple[list[Lines], list[int]]:
+def seen_so(lines: Sequence[Line], way: Way) -> tuple[list[Lines], list[int]]:
     """Bursts of lines of durations, and the numbers of the lines that are none."""
-    lines = _lines(text)
     rows = _rows(lines, way.family)
     others = sorted({line.number for line in lines} - {row.line.number for row in rows})
     return _bursts(rows, way), others
 
 
-def _lines(text: str) -> list[Line]:
+def lines_of(text: str) -> list[Line]:
+    """A text's lines but for blank ones, their numbers told from what stands between them."""
     plain = _with_decimal_places(text)
     return [_parted(number, line) for number, line in enumerate(plain.splitlines(), 1) if line.strip()]
 

@@ -16,7 +16,7 @@ from eager_tern.formats.plain_words import in_plain_words
 from eager_tern.formats.plausible import are_times, evidence, holds_others, takes_turns
 from eager_tern.formats.rates import rate_named, tick_named, unit_named
 from eager_tern.formats.rows import COMMENT, SEPARATORS, SHORTEST_US
-from eager_tern.formats.surroundings import Way, seen_so, ways_to_see
+from eager_tern.formats.surroundings import Line, Way, lines_of, seen_so, ways_to_see
 from eager_tern.formats.text_bursts import WORDS, Burst, marks_beside_spaces, presses_of
 from eager_tern.signal.order import median
 
@@ -49,39 +49,56 @@ def as_written(text: str, source: object) -> Written:
     return Written(bursts, None, passed_over, cut)
 
 
+class _View(Struct, frozen=True):
+    """How a text is seen: in a ``way``, or by its form where that is None; ``found`` are its bursts and the numbers of
+    the lines passed over, None where its form is refused. ``evidence`` as in ``plausible``.
+    """
+
+    way: Way | None
+    found: tuple[list[Burst], list[int]] | None
+    evidence: float
+
+
 def _likeliest(text: str, source: object) -> tuple[list[Burst], list[int]]:
     """What a text's form says, or what numbers in like surroundings say if its beginning is clearly likelier so."""
-    way, _ = _way_to_see(text[:LOOKED_AT])
-    return by_form(text, source) if way is None else _in_surroundings(text, way)
+    beginning = text[:LOOKED_AT]
+    view = _view_of(beginning)
+    if view.found is not None and len(beginning) == len(text):
+        return view.found
+    return by_form(text, source) if view.way is None else _in_surroundings(lines_of(text), view.way)
 
 
-def _in_surroundings(text: str, way: Way) -> tuple[list[Burst], list[int]]:
-    bursts, others = seen_so(text, way)
+def _view_of(text: str) -> _View:
+    """By its form, or in the way in which it is clearly likelier."""
+    try:
+        found = by_form(text, "")
+        best = _View(None, found, _evidence(found[0]))
+    except InputError:
+        best = _View(None, None, 0.0)
+    if best.evidence > 0 and NOTHING_ELSE.fullmatch(text):
+        return best
+    lines, most = lines_of(text), best.evidence + CLEARLY
+    for way in ways_to_see(lines):
+        found = _in_surroundings(lines, way)
+        numbers = [float(word) for burst in found[0] for _, words in burst.lines for word in words]
+        told = _evidence(found[0])
+        if told > max(most, EACH * len(numbers)) and (median(np.abs(numbers)) >= SHORTEST_US or _names_unit(text)):
+            best, most = _View(way, found, told), told
+    return best
+
+
+def _in_surroundings(lines: Sequence[Line], way: Way) -> tuple[list[Burst], list[int]]:
+    bursts, others = seen_so(lines, way)
     return [press for lines in bursts for press in presses_of(Burst(lines))], others
 
 
-def _way_to_see(text: str) -> tuple[Way | None, float]:
-    """The way to see a text that is clearly likelier than what its form says, if one is; and the evidence."""
-    try:
-        told = _evidence(by_form(text, "")[0])
-    except InputError:
-        told = 0.0
-    if told > 0 and NOTHING_ELSE.fullmatch(text):
-        return None, told
-    names_unit = any(named(text) for named in (unit_named, tick_named, rate_named))
-    most, likeliest = told + CLEARLY, None
-    for way in ways_to_see(text):
-        bursts = _in_surroundings(text, way)[0]
-        numbers = [float(word) for burst in bursts for _, words in burst.lines for word in words]
-        found = _evidence(bursts)
-        if found > max(most, EACH * len(numbers)) and (names_unit or median(np.abs(numbers)) >= SHORTEST_US):
-            most, likeliest = found, way
-    return likeliest, most if likeliest is not None else told
+def _names_unit(text: str) -> bool:
+    return any(named(text) for named in (unit_named, tick_named, rate_named))
 
 
 def holds_likelier(text: str, than: float) -> bool:
     """Whether a text's numbers are durations clearly likelier than what else they were taken for; see ``plausible``."""
-    return _way_to_see(in_plain_words(text))[1] > than + CLEARLY
+    return _view_of(in_plain_words(text)).evidence > than + CLEARLY
 
 
 def _evidence(bursts: Sequence[Burst]) -> float:

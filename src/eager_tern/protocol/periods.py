@@ -38,9 +38,10 @@ def read_periods(falling_us: Floats, sheets: Sequence[Sheet]) -> TakeRead:
     durations: list[Floats] = []
     at = 0
     for edges in np.split(falling_us, gaps):
-        if edges.size - 1 < FEWEST_PERIODS or np.diff(edges).min() <= 0:
+        periods = np.diff(edges)
+        if periods.size < FEWEST_PERIODS or periods.min() <= 0:
             continue
-        read = _read(np.diff(edges), sheets)
+        read = _read(periods, sheets)
         if read is None:
             continue
         lengths, reading = read
