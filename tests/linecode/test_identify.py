@@ -76,6 +76,17 @@ def test_unit_and_excess_come_out_apart(
     assert best.clock.excess_us == pytest.approx(excess, abs=25)
 
 
+@pytest.mark.parametrize(("ratio", "whole"), [(3.3, True), (3.5, False)])
+def test_lengths_far_from_whole_units_are_what_they_measure(
+    rng: np.random.Generator, ratio: float, whole: bool
+) -> None:
+    """Half a unit is no error of a receiver's; a ruler of whole units would lie beside every pulse."""
+    signed = [d for bit in BITS * 2 for d in (500.0, -500.0 * (ratio if bit else 1))]
+    best = identify(pulses_from_signed(record([*signed, 500.0], rng, jitter_us=5)))[0]
+    assert best.bits.tolist() == BITS * 2
+    assert (best.clock.rms_us > 20) == whole
+
+
 def test_the_runner_up_is_given_with_its_probability(rng: np.random.Generator) -> None:
     found = identify(pulses_from_signed(record(sony(0x55, 21, 1), rng, jitter_us=30)))
     assert sum(reading.probability for reading in found) <= 1.0 + 1e-9

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import chain
 
 import numpy as np
 import pytest
 
 from eager_tern.protocol.loading import library
+from eager_tern.protocol.sections import part_pulses
 from eager_tern.protocol.take import TakeRead, read_pulses
 from eager_tern.signal.values import pulses_from_signed
 from tests.handsets import distance_frame, record
@@ -130,3 +132,47 @@ def test_the_digits_of_a_frame_run_through_all_its_sections(symbols: tuple[int, 
     take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=8)), library())
     assert [frame.reading.fields["digits"] for frame in take.frames] == sent
     assert min(frame.reading.confidence for frame in take.frames) > 0.9
+
+
+def holds(rng: np.random.Generator, frame: Callable[[list[list[int]]], list[float]], sizes: tuple[int, ...]) -> None:
+    """Three presses, each held for ten copies of all sections, are read as that."""
+    signed: list[float] = [-3e5]
+    sent = []
+    for _ in range(3):
+        bits = [rng.integers(0, 2, size).tolist() for size in sizes]
+        sent.append((list(chain(*bits)), 10))
+        signed += [*frame(bits), -19_000.0] * 9 + [*frame(bits), -6e5]
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=20)), library())
+    assert [(press.lead.reading.bits.tolist(), len(press.frames)) for press in take.presses] == sent
+    assert {(each.reading.sections, len(part_pulses(each))) for each in take.frames} == {(sizes, len(sizes))}
+    assert min(each.reading.confidence for each in take.frames) > 0.9
+
+
+def in_sections(
+    bits: list[list[int]], leader: list[float], one: list[float], zero: list[float], behind: list[float], gap_us: float
+) -> list[float]:
+    """Sections, each between a leader and what stands behind it."""
+    signed: list[float] = []
+    for own in bits:
+        signed += [*leader, *(d for bit in own for d in (one if bit else zero)), *behind]
+        signed += [-gap_us] if signed[-1] > 0 else []
+        signed[-1] = -gap_us
+    return signed[:-1]
+
+
+@pytest.mark.parametrize("ratio", [3.0, 3.5])
+def test_a_long_hold_of_sections_is_one_press(ratio: float, rng: np.random.Generator) -> None:
+    """Its copies have more pulses than are looked at together; lengths need not be whole units."""
+    leader, one, zero = [4400.0, -4500.0] * 2, [500.0 * ratio, -500.0], [500.0, -500.0]
+    holds(rng, lambda bits: in_sections(bits, leader, one, zero, [], 8_000.0), (88, 64, 56))
+
+
+def test_a_run_in_before_each_section_stays_with_it(rng: np.random.Generator) -> None:
+    leader = [*[550.0, -550.0] * 27][:-1] + [-5_200.0]
+    holds(rng, lambda bits: in_sections(bits, leader, [550, -2000], [550, -550], [550], 7_200.0), (32, 40, 24, 40))
+
+
+def test_a_sync_behind_each_section_parts_no_section(rng: np.random.Generator) -> None:
+    """Its silence is no gap between two sections, though both are silences before the next one's bits."""
+    behind = [450.0, -3_900.0, 450.0]
+    holds(rng, lambda bits: in_sections(bits, [], [1350, -450], [450, -450], behind[1:], 16_600.0), (56, 24, 72))

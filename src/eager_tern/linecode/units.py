@@ -13,7 +13,7 @@ from eager_tern.signal.values import Floats
 
 LONGEST_SYMBOL = 8  # units
 LENGTH_ERROR, LENGTH_COST = 0.06, 1.2  # of a centre, of the unit; of each unit in a symbol: short ones are usual
-WORST_ERROR = 0.25  # of a centre, of the unit: beyond it, halfway to another length, they are no whole ones
+WORST_ERROR = 0.15  # of a centre, of the unit: 1 to 3.5 is off by 0.21 of any whole ratio, 1 to 3.3 by 0.12 and usual
 EXCESS_SIGMA = 0.12  # of the unit, where that is more than what receivers do
 
 

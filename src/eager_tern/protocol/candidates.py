@@ -18,6 +18,7 @@ from eager_tern.signal.assumed import EXCESS_FOUND_US, LONGEST_GAP_US, MOST_PULS
 from eager_tern.signal.values import Floats, Pulses
 
 FEWEST_PULSES = 3  # a leader with its trailer
+AS_LONG = 0.9  # of the longest of some silences: copies rest for as long, sections for less
 
 Span = tuple[int, int]  # first and last mark of a burst or a frame
 Read = Callable[[Sequence[Pulses], Sequence[Sheet]], list[tuple[Reading, ...]]]
@@ -89,15 +90,22 @@ def _parting_us(sheet: Sheet, kind: FrameKind) -> list[float]:
 
 
 def rows_of(line: Line, bursts: Sequence[Span], left: set[int]) -> list[list[int]]:
-    """Bursts grouped by closeness: a row ends at a long silence."""
+    """Bursts grouped by closeness: a row ends at a long silence, and one that is too long at the last of its longest,
+    so that no frame's sections are parted.
+    """
+    d = line.pulses.durations_us
     rows: list[list[int]] = []
     for at in sorted(left):
         first, last = bursts[at]
-        near = bool(rows) and rows[-1][-1] == at - 1 and line.pulses.durations_us[first - 1] < LONGEST_GAP_US
-        if near and last - bursts[rows[-1][0]][0] < MOST_PULSES:
-            rows[-1].append(at)
-        else:
+        if not (rows and rows[-1][-1] == at - 1 and d[first - 1] < LONGEST_GAP_US):
             rows.append([at])
+            continue
+        rows[-1].append(at)
+        while last - bursts[rows[-1][0]][0] >= MOST_PULSES and len(rows[-1]) > 1:
+            silences = np.array([d[bursts[each][0] - 1] for each in rows[-1][1:]])
+            cut = int(np.flatnonzero(silences > AS_LONG * silences.max())[-1]) + 1
+            rows.append(rows[-1][cut:])
+            del rows[-2][cut:]
     return rows
 
 

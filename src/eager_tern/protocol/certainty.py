@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from eager_tern.linecode.lengths import centres_of
 from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.presses import Frame, with_confidence
 from eager_tern.signal.assumed import FINEST_US
@@ -52,7 +51,7 @@ def _margins_of(frames: Sequence[Frame]) -> list[Floats]:
 
 def _margins(row: Abreast, frames: Sequence[Frame]) -> Floats:
     """The same of each pulse; NaN where all marks of its frame, or all its spaces, are of one length."""
-    centres = centres_of(row.lengths_us)[row.group]
+    centres = row.centres_us[row.group]
     spreads = np.array([max(frame.reading.clock.rms_us, FINEST_US) for frame in frames])[row.frame]
     each = np.arange(row.frame.size)
     own = np.abs(row.expected_us[:, None] - centres).argmin(axis=1)

@@ -72,7 +72,7 @@ def _rows(frames: Sequence[Frame]) -> list[list[Frame]]:
 
 def _may_belong_behind(before: Frame, frame: Frame) -> bool:
     one, other = before.reading, frame.reading
-    if before.mended or frame.mended:
+    if before.mended or frame.mended or one.sections or other.sections:
         return False
     if any(r.known and r.confidence > DOUBTED for r in (one, other)) or one.symbol_bits != other.symbol_bits:
         return False
@@ -120,7 +120,7 @@ def _period(rows: Sequence[Sequence[Frame]]) -> int:
     most = len(rows) / 2
     if len(rows) == 1 and _holds_a_damaged_copy(rows[0]):
         return 1
-    for period in range(1, size):
+    for period in range(1, min(size, MOST_SECTIONS + 1)):
         if sum(all(_same(row[i], row[i + period]) for i in range(size - period)) for row in rows) >= most:
             return period if _differ(rows, period) else 1
     if size > MOST_SECTIONS or not _differ(rows, size):

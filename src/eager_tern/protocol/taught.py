@@ -169,19 +169,30 @@ def _as_unknown(durations_us: Floats, found: Sequence[tuple[Match, float, float]
     """
     among = _among_bits(durations_us, [match.bit_spans_us for match, *_ in found])
     readings = []
-    for (match, chance, evidence), is_data in zip(found, among, strict=True):
+    for (match, chance, evidence), is_data, pulses_us in zip(found, among, durations_us, strict=True):
         line = LineReading(
             match.sheet.code, match.clock, match.bits, match.bit_spans_us, np.where(is_data, match.expected_us, np.nan),
             0, match.timing, symbol_bits=match.sheet.bits_a_symbol, symbols=len(match.sheet.alphabet),
         )  # fmt: skip
         reading = reading_of_line(line, chance, evidence)
         if len(match.kind.sections) > 1:
-            inside = np.flatnonzero(is_data)
-            gaps = np.flatnonzero(np.isnan(match.expected_us)).tolist()
-            gaps = [at for at in gaps if inside[0] < at < inside[-1]]
-            reading = replace(reading, sections=match.kind.sections, gaps=tuple(gaps))
+            reading = replace(reading, sections=match.kind.sections, gaps=_gaps_of(match, is_data, pulses_us))
         readings.append(reading)
     return readings
+
+
+def _gaps_of(match: Match, is_data: NDArray[np.bool_], durations_us: Floats) -> tuple[int, ...]:
+    """Which pulses part a match's sections: of several silences between the bits of two, a sync's for one, the longest.
+
+    ``is_data`` and ``durations_us`` have shape (pulses,).
+    """
+    inside = np.flatnonzero(is_data)
+    silences = np.flatnonzero(np.isnan(match.expected_us))
+    longest: dict[int, int] = {}  # by how many pulses of bits stand before
+    for at, before in zip(silences.tolist(), np.searchsorted(inside, silences).tolist(), strict=True):
+        if 0 < before < inside.size:
+            longest[before] = max(longest.get(before, at), at, key=durations_us.__getitem__)
+    return tuple(longest.values())
 
 
 def _among_bits(durations_us: Floats, spans_us: Sequence[Floats]) -> NDArray[np.bool_]:

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from eager_tern.linecode.lengths import centres_of
 from eager_tern.linecode.values import Bits
 from eager_tern.protocol.abreast import Abreast, abreast
 from eager_tern.protocol.lone import is_rather_damaged
@@ -133,8 +132,7 @@ def _looks(frames: Sequence[Frame]) -> list[Look]:
     if not frames:
         return []
     row = abreast(frames)
-    lengths = row.lengths_us
-    places = _odd_in_leaders(row, frames, lengths) | _out_of_place(row, lengths)
+    places = _odd_in_leaders(row, frames) | _out_of_place(row)
     odd: list[list[int]] = [[] for _ in frames]
     for at in np.flatnonzero(places).tolist():
         odd[row.frame[at]].append(int(row.place[at]))
@@ -158,22 +156,21 @@ def _odd_between(frame: Frame) -> list[int]:
     return odd
 
 
-def _out_of_place(row: Abreast, lengths_us: Floats) -> NDArray[np.bool_]:
+def _out_of_place(row: Abreast) -> NDArray[np.bool_]:
     """The pulses that lie so far from every symbol, beside what the others do, that a mark was lost there."""
     off = np.abs(row.durations_us - row.expected_us)
     squares = np.add.reduceat(np.nan_to_num(off**2), row.firsts)
     told = np.add.reduceat(~np.isnan(off), row.firsts, dtype=np.intp)
     others = np.sqrt((squares[row.frame] - off**2) / np.maximum(told - 1, 1)[row.frame])
-    bound = np.maximum(OUTLYING * others, BESIDE * _smallest_steps(lengths_us)[row.group])
+    bound = np.maximum(OUTLYING * others, BESIDE * _smallest_steps(row)[row.group])
     out: NDArray[np.bool_] = off > bound
     return out
 
 
-def _smallest_steps(lengths_us: Floats) -> Floats:
+def _smallest_steps(row: Abreast) -> Floats:
     """Between the lengths of each group, nothing among them; shape (groups,), inf for a group without any."""
-    centres = centres_of(lengths_us)
     with np.errstate(invalid="ignore"):  # what fills the rows up is infinite
-        steps: Floats = np.fmin.reduce(np.diff(centres, axis=1, prepend=0.0), axis=1, initial=np.inf)
+        steps: Floats = np.fmin.reduce(np.diff(row.centres_us, axis=1, prepend=0.0), axis=1, initial=np.inf)
     return steps
 
 
@@ -187,12 +184,12 @@ def _longest_without_a_mark(reading: Reading) -> float:
     return LOST_WITHIN * (2 * space + mark)
 
 
-def _odd_in_leaders(row: Abreast, frames: Sequence[Frame], lengths_us: Floats) -> NDArray[np.bool_]:
+def _odd_in_leaders(row: Abreast, frames: Sequence[Frame]) -> NDArray[np.bool_]:
     """The pulses before the data that are symbols, though a longer one stands before them: a bit behind was lost."""
     told = np.append(np.flatnonzero(~np.isnan(row.expected_us)), row.frame.size)
     ahead = told[np.searchsorted(told, row.firsts)] - row.firsts
     at = np.flatnonzero(row.place < (ahead - ahead % 2)[row.frame])  # marks, each with its space
-    d, of, lengths = row.durations_us[at], row.frame[at], lengths_us[row.group[at]]
+    d, of, lengths = row.durations_us[at], row.frame[at], row.lengths_us[row.group[at]]
     longer = d > LONGER * np.where(np.isinf(lengths), 0.0, lengths).max(axis=1, initial=0.0)
     behind = np.full(len(frames), row.frame.size)  # which of its pulses is the first longer one
     np.minimum.at(behind, of[longer], row.place[at][longer])
