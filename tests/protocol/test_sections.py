@@ -168,7 +168,7 @@ def test_a_long_hold_of_sections_is_one_press(ratio: float, rng: np.random.Gener
 
 
 def test_a_run_in_before_each_section_stays_with_it(rng: np.random.Generator) -> None:
-    leader = [*[550.0, -550.0] * 27][:-1] + [-5_200.0]
+    leader = [*[550.0, -550.0] * 26, 550.0, -5_200.0]
     holds(rng, lambda bits: in_sections(bits, leader, [550, -2000], [550, -550], [550], 7_200.0), (32, 40, 24, 40))
 
 
