@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from itertools import combinations, pairwise
 
 import numpy as np
@@ -35,16 +36,62 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
         alike.setdefault(_shapes(row), []).append(row)
     periods = {shapes: _period(group) for shapes, group in alike.items()}
     alone = {shapes[0] for shapes, period in periods.items() if period == 1 < len(shapes)}
+    for shapes, period in periods.items():
+        if period == len(shapes) and alone.intersection(shapes):
+            periods[shapes] = 1
+    cycles = _cycles(rows, periods)
     out: list[Frame] = []
     for row in rows:
         shapes = _shapes(row)
-        period = 1 if periods[shapes] == len(row) and alone.intersection(shapes) else periods[shapes]
-        for first in range(0, len(row), period):
-            part = row[first : first + period]
+        for part in _parted(row, periods[shapes], cycles):
             joined = _joined(pulses, part) if len(part) > 1 else part[0]
             holed = len(part) > 1 and len(alike[shapes]) == 1 and _may_have_a_hole(part)
             out.append(at_most(joined, DOUBTED) if holed else joined)
     return out
+
+
+def _cycles(rows: Sequence[Sequence[Frame]], periods: Mapping[tuple[Shape, ...], int]) -> list[tuple[Shape, ...]]:
+    """The shapes of the sections of whole frames, as most rows have them in turn, the commonest first.
+
+    Of those that are the same but for where they begin, only the commonest: the other rows began within a frame.
+    """
+    counts: Counter[tuple[Shape, ...]] = Counter()
+    for row in rows:
+        shapes = _shapes(row)
+        if (period := periods[shapes]) > 1:
+            counts[tuple(Counter(shapes[at::period]).most_common(1)[0][0] for at in range(period))] += 1
+    found: list[tuple[Shape, ...]] = []
+    for cycle, _ in counts.most_common():
+        turned = {cycle[at:] + cycle[:at] for at in range(len(cycle))}
+        found += [cycle] if turned.isdisjoint(found) else []
+    return found
+
+
+def _parted(row: Sequence[Frame], period: int, cycles: Sequence[tuple[Shape, ...]]) -> list[Sequence[Frame]]:
+    """A row in the parts that are a frame each: as a cycle of sections that occurs in it says, else by its period."""
+    shapes = _shapes(row)
+    for cycle in cycles:
+        size = len(cycle)
+        if period in (1, size) and (whole := _whole(shapes, cycle)):
+            bounds = {0, len(row), *whole, *(at + size for at in whole)}
+            bounds.update(range(whole[0], 0, -size))  # what stands before the first whole one ends where that begins
+            for last, following in pairwise([*whole, len(row)]):
+                bounds.update(range(last + size, following, size))
+            return [row[first:end] for first, end in pairwise(sorted(bounds))]
+    return [row[first : first + period] for first in range(0, len(row), period)]
+
+
+def _whole(shapes: Sequence[Shape], cycle: Sequence[Shape]) -> list[int]:
+    """Where a cycle stands as a whole among some shapes, none over another; where nothing but damage can be the
+    reason that it does not, in as many, at 0.
+    """
+    size = len(cycle)
+    found: list[int] = []
+    for at in range(len(shapes) - size + 1):
+        if tuple(shapes[at : at + size]) == tuple(cycle) and (not found or at >= found[-1] + size):
+            found.append(at)
+    alike = sum(one == other for one, other in zip(shapes, cycle, strict=False))
+    return found or ([0] if len(shapes) == size and 2 * alike >= size else [])
 
 
 def part_pulses(frame: Frame) -> list[Pulses]:
@@ -115,17 +162,23 @@ def _shapes(row: Sequence[Frame]) -> tuple[Shape, ...]:
 
 
 def _period(rows: Sequence[Sequence[Frame]]) -> int:
-    """After how many frames most of some rows of the same shapes repeat themselves; 1 where it cannot be told."""
+    """After how many frames some rows of the same shapes mostly repeat themselves; 1 where it cannot be told."""
     size = len(rows[0])
-    most = len(rows) / 2
-    if len(rows) == 1 and _holds_a_damaged_copy(rows[0]):
-        return 1
     for period in range(1, min(size, MOST_SECTIONS + 1)):
-        if sum(all(_same(row[i], row[i + period]) for i in range(size - period)) for row in rows) >= most:
+        if _recurs(rows, period):
             return period if _differ(rows, period) else 1
-    if size > MOST_SECTIONS or not _differ(rows, size):
+    if size > MOST_SECTIONS or not _differ(rows, size) or (len(rows) == 1 and _holds_a_damaged_copy(rows[0])):
         return 1
     return size
+
+
+def _recurs(rows: Sequence[Sequence[Frame]], period: int) -> bool:
+    """Whether each of so many frames in turn mostly comes again after as many: damage takes one copy or another."""
+    for at in range(min(period, len(rows[0]) - period)):
+        again = [_same(row[i], row[i + period]) for row in rows for i in range(at, len(row) - period, period)]
+        if 2 * sum(again) < len(again):
+            return False
+    return True
 
 
 def _differ(rows: Sequence[Sequence[Frame]], period: int) -> bool:
