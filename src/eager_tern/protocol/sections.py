@@ -21,6 +21,7 @@ SAME_SYMBOLS = 0.2  # by which the symbols of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
 MOST_SECTIONS = 4
+UNDAMAGED = 0.5  # of the copies: with fewer, what recurs says as little as what does not
 
 
 def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
@@ -40,13 +41,13 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
         if period == len(shapes) and alone.intersection(shapes):
             periods[shapes] = 1
     cycles = _cycles(rows, periods)
+    parts = [part for row in rows for part in _parted(row, periods[_shapes(row)], cycles)]
+    seen = Counter(map(_shapes, parts))
     out: list[Frame] = []
-    for row in rows:
-        shapes = _shapes(row)
-        for part in _parted(row, periods[shapes], cycles):
-            joined = _joined(pulses, part) if len(part) > 1 else part[0]
-            holed = len(part) > 1 and len(alike[shapes]) == 1 and _may_have_a_hole(part)
-            out.append(at_most(joined, DOUBTED) if holed else joined)
+    for part in parts:
+        joined = _joined(pulses, part) if len(part) > 1 else part[0]
+        holed = len(part) > 1 and seen[_shapes(part)] == 1 and _may_have_a_hole(part)
+        out.append(at_most(joined, DOUBTED) if holed else joined)
     return out
 
 
@@ -162,21 +163,26 @@ def _shapes(row: Sequence[Frame]) -> tuple[Shape, ...]:
 
 
 def _period(rows: Sequence[Sequence[Frame]]) -> int:
-    """After how many frames some rows of the same shapes mostly repeat themselves; 1 where it cannot be told."""
+    """After how many frames most of some rows of the same shapes repeat themselves; 1 where it cannot be told."""
     size = len(rows[0])
-    for period in range(1, min(size, MOST_SECTIONS + 1)):
-        if _recurs(rows, period):
-            return period if _differ(rows, period) else 1
+    for share in (1.0, UNDAMAGED):
+        for period in range(1, min(size, MOST_SECTIONS + 1)):
+            if 2 * sum(_recurs(row, period, share) for row in rows) >= len(rows):
+                return period if _differ(rows, period) else 1
     if size > MOST_SECTIONS or not _differ(rows, size) or (len(rows) == 1 and _holds_a_damaged_copy(rows[0])):
         return 1
     return size
 
 
-def _recurs(rows: Sequence[Sequence[Frame]], period: int) -> bool:
-    """Whether each of so many frames in turn mostly comes again after as many: damage takes one copy or another."""
-    for at in range(min(period, len(rows[0]) - period)):
-        again = [_same(row[i], row[i + period]) for row in rows for i in range(at, len(row) - period, period)]
-        if 2 * sum(again) < len(again):
+def _recurs(row: Sequence[Frame], period: int, share: float) -> bool:
+    """Whether each of so many frames in turn comes again, in such a share of the others of its turn or after such a
+    share of them.
+    """
+    for at in range(min(period, len(row) - period)):
+        turn = row[at::period]
+        in_a_row = sum(_same(one, other) for one, other in pairwise(turn))
+        most_alike = max(sum(_same(one, other) for other in turn) for one in turn) - 1
+        if max(in_a_row, most_alike) < share * (len(turn) - 1):
             return False
     return True
 
