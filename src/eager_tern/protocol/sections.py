@@ -168,10 +168,8 @@ def _period(rows: Sequence[Sequence[Frame]]) -> int:
     for share in (1.0, UNDAMAGED):
         for period in range(1, min(size, MOST_SECTIONS + 1)):
             if 2 * sum(_recurs(row, period, share) for row in rows) >= len(rows):
-                return period if _differ(rows, period) else 1
-    if size > MOST_SECTIONS or not _differ(rows, size) or (len(rows) == 1 and _holds_a_damaged_copy(rows[0])):
-        return 1
-    return size
+                return period if _are_sections(rows, period) else 1
+    return size if size <= MOST_SECTIONS and _are_sections(rows, size) else 1
 
 
 def _recurs(row: Sequence[Frame], period: int, share: float) -> bool:
@@ -187,9 +185,16 @@ def _recurs(row: Sequence[Frame], period: int, share: float) -> bool:
     return True
 
 
-def _differ(rows: Sequence[Sequence[Frame]], period: int) -> bool:
-    """Whether the first frames of most rows say something else than those before them."""
-    return 2 * sum(any(_same(a, b) for a, b in pairwise(row[:period])) for row in rows) < len(rows)
+def _are_sections(rows: Sequence[Sequence[Frame]], period: int) -> bool:
+    """Whether in most rows the first so many frames say something else than those before them, and none among so many
+    in turn only what damage left of another.
+    """
+    return 2 * sum(_say_no_more(row, period) for row in rows) < len(rows)
+
+
+def _say_no_more(row: Sequence[Frame], period: int) -> bool:
+    parts = (row[at : at + period] for at in range(0, len(row), period))
+    return any(_same(a, b) for a, b in pairwise(row[:period])) or any(map(_holds_a_damaged_copy, parts))
 
 
 def _same(frame: Frame, other: Frame) -> bool:
@@ -198,7 +203,7 @@ def _same(frame: Frame, other: Frame) -> bool:
 
 
 def _holds_a_damaged_copy(row: Sequence[Frame]) -> bool:
-    """Whether a frame of a row says what another one does, but for what damage took from it."""
+    """Whether one of some frames says what another one does, but for what damage took from it."""
     by_size = sorted(row, key=lambda frame: frame.reading.bits.size)
     return any(is_damaged_copy(less, more) for less, more in combinations(by_size, 2))
 
