@@ -36,7 +36,7 @@ from eager_tern.protocol.schema import Sheet
 from eager_tern.protocol.sections import DOUBTED, with_sections
 from eager_tern.protocol.settling import like_their_copies, may_be_a_section, settled_by_sheets
 from eager_tern.protocol.two_of_one import as_sure_as_even
-from eager_tern.protocol.wholeness import as_sure_as_whole
+from eager_tern.protocol.wholeness import as_sure_as_uncut, as_sure_as_whole
 from eager_tern.signal.bursts import GapSettings, split_bursts
 from eager_tern.signal.values import Floats, Pulses
 
@@ -63,7 +63,7 @@ def read_bursts(
         frames, noise = doubtful_read_again(pulses, edges, frames, noise)
         frames = with_sections(pulses, frames)
     frames = as_sure_as_bits(as_sure_as_whole(pulses, with_their_leaders(frames, sheets), sheets))
-    frames = as_sure_as_even(frames)
+    frames = as_sure_as_uncut(as_sure_as_even(frames))
     frames, noise = _with_repeats(pulses, edges, frames, noise, FEWEST_IN_COPY if by_hand else FEWEST_PULSES)
     return with_bits_as_they_are(pulses, edges, frames, noise)
 

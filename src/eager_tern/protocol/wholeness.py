@@ -69,6 +69,35 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
     return out
 
 
+def as_sure_as_uncut(frames: Sequence[Frame]) -> list[Frame]:
+    """The frames; a known one without leader and checks is doubted whose bits stand in those of
+    an unknown one, longer and clear, of its code: it is rather what noise, or the recording's beginning, left of that.
+    """
+    clear = [f.reading for f in frames if f.is_unknown and f.reading.confidence > DOUBTED]
+    counts = Counter(reading.shape for reading in clear)  # damage makes longer ones too, none like another
+    longer = {(r.code, r.bits.tobytes()) for r in clear if counts[r.shape] >= FEWEST_ALIKE}
+    bare = [at for at, frame in enumerate(frames) if _is_bare(frame.best)]
+    sizes = {frames[at].reading.bits.size for at in bare}
+    parts = {
+        (code, part)
+        for code, bits in longer
+        for size in sizes
+        for part in (bits[at : at + size] for at in range(len(bits) - size + 1) if size < len(bits))
+    }
+    out = list(frames)
+    for at in bare:
+        if (frames[at].reading.code, frames[at].reading.bits.tobytes()) in parts:
+            out[at] = at_most(frames[at], GUESSED)
+    return out
+
+
+def _is_bare(best: Reading | None) -> bool:
+    """Whether nothing but bits speaks for a sheet's frame."""
+    if best is None or best.sheet is None or best.checks or best.bits.size < FEWEST_BITS:
+        return False
+    return not best.sheet.frame(best.kind).leader
+
+
 def is_left_of(less: Bits, more: Bits) -> bool:
     """Whether some bits are the beginning and the end of longer ones; two sections have a header alike at most."""
     if not FEWEST_LEFT <= less.size < more.size:
