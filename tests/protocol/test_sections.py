@@ -176,3 +176,25 @@ def test_a_sync_behind_each_section_parts_no_section(rng: np.random.Generator) -
     """Its silence is no gap between two sections, though both are silences before the next one's bits."""
     behind = [450.0, -3_900.0, 450.0]
     holds(rng, lambda bits: in_sections(bits, [], [1350, -450], [450, -450], behind[1:], 16_600.0), (56, 24, 72))
+
+
+@pytest.mark.parametrize("sizes", [(40, 88), (24, 60, 64), (32, 44, 96, 72)])
+def test_damage_in_some_copies_does_not_take_a_hold_apart(sizes: tuple[int, ...], rng: np.random.Generator) -> None:
+    """A stray pulse in two copies of six, each time in another section."""
+    signed: list[float] = [-3e5]
+    sent = []
+    for _ in range(2):
+        bits = [rng.integers(0, 2, size).tolist() for size in sizes]
+        sent.append(list(chain(*bits)))
+        for copy in range(6):
+            frame = in_sections(bits, [4000, -2000], [500, -1500], [500, -500], [500], 14_000.0)
+            if copy in (1, 4):
+                at = 2 * int(rng.integers(4, sizes[0] - 2)) + 1 + (2 * sizes[0] + 4) * (copy // 4)
+                frame[at : at + 1] = [frame[at] * 0.4, 40.0, frame[at] * 0.6 + 40]
+            signed += [*frame, -40_000.0]
+        signed[-1] = -6e5
+    take = read_pulses(pulses_from_signed(record(signed, rng, jitter_us=20)), library())
+    whole = [frame.reading for frame in take.frames if frame.reading.confidence > 0.9]
+    assert {each.sections for each in whole} == {sizes}
+    assert list(dict.fromkeys(tuple(each.bits.tolist()) for each in whole)) == [tuple(each) for each in sent]
+    assert len(take.frames) == 12

@@ -42,14 +42,13 @@ def explained_in_turns(
 ) -> list[Candidate]:
     """Explanations of the bursts that no sheet settles. A few are read first: they show what the others are."""
     found: list[Candidate] = []
-    doubted = bursts_of(bursts, by_sheets)
     count = ASKED_FIRST
     while left:
         asked = _some_of_each(rows_of(line, bursts, left), bursts, count)
         found += explained(line, bursts, asked, by_hand)
         left = left - asked
-        if left - doubted and not by_hand:
-            alike = _like_others(line, [bursts[at] for at in sorted(left - doubted)], found)
+        if left and not by_hand:
+            alike = _like_others(line, [bursts[at] for at in sorted(left)], found)
             found += alike
             left = left - bursts_of(bursts, alike)
         count *= 2

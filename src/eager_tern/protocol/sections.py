@@ -178,11 +178,17 @@ def _recurs(row: Sequence[Frame], period: int, share: float) -> bool:
     """
     for at in range(min(period, len(row) - period)):
         turn = row[at::period]
-        in_a_row = sum(_same(one, other) for one, other in pairwise(turn))
-        most_alike = max(sum(_same(one, other) for other in turn) for one in turn) - 1
-        if max(in_a_row, most_alike) < share * (len(turn) - 1):
+        least = share * (len(turn) - 1)
+        if sum(_same(one, other) for one, other in pairwise(turn)) < least and _like_the_usual(turn) < least:
             return False
     return True
+
+
+def _like_the_usual(frames: Sequence[Frame]) -> int:
+    """How many of some frames say what most do, the one that says so left out."""
+    said = Counter(frame.reading.bits.tobytes() for frame in frames)
+    usual = next(frame for frame in frames if frame.reading.bits.tobytes() == said.most_common(1)[0][0])
+    return sum(_same(usual, frame) for frame in frames) - 1
 
 
 def _are_sections(rows: Sequence[Sequence[Frame]], period: int) -> bool:
