@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from tests.handsets import ALL_PROTOCOLS, IDLE_US, evening, random_press, record
+from tests.handsets import ALL_PROTOCOLS, IDLE_US, distance_frame, evening, random_press, record
 from tests.strangers import a_stranger, take_of
 
 from benches.baseline import held_ratio
@@ -24,6 +24,18 @@ def known(protocol: str) -> Floats:
 def unknown(code: str, leader: str, sections: int, presses: int, jitter_us: float = 20) -> Floats:
     rng = np.random.default_rng(3)
     return record(take_of(rng, a_stranger(rng, code, leader, sections), presses)[0], rng, jitter_us=jitter_us)
+
+
+def beside_a_sheet() -> Floats:
+    """Sections and timing of a long state frame of the library, and none of its bytes."""
+    rng = np.random.default_rng(3)
+    signed = [-IDLE_US]
+    for _ in range(300):
+        for size in (64, 64, 152):
+            bits = rng.integers(0, 2, size).tolist()
+            signed += [*distance_frame([3600.0, -1600.0], 430.0, (1, 3), bits), -24_000.0]
+        signed[-1] = -IDLE_US
+    return record(signed, rng, jitter_us=20)
 
 
 def noisy(protocol: str) -> Floats:
@@ -54,6 +66,7 @@ KINDS = {
     "pulse distance": lambda: unknown("pulse-distance", "double", 1, 500),
     "bi-phase": lambda: unknown("biphase", "run-in", 1, 500),
     "three sections": lambda: unknown("pulse-distance", "mark-space", 3, 300),
+    "beside a sheet": beside_a_sheet,
     "noisy, fixed code": lambda: noisy("fixed-code"),
     "noisy, denon": lambda: noisy("denon"),
     "noisy, unknown": lambda: unknown("pulse-distance", "mark-space", 1, 30, jitter_us=70),
