@@ -198,3 +198,10 @@ def test_damage_in_some_copies_does_not_take_a_hold_apart(sizes: tuple[int, ...]
     assert {each.sections for each in whole} == {sizes}
     assert list(dict.fromkeys(tuple(each.bits.tolist()) for each in whole)) == [tuple(each) for each in sent]
     assert len(take.frames) == 12
+
+
+def test_a_hold_that_is_longer_than_a_passage_is_parted_between_two_copies(rng: np.random.Generator) -> None:
+    bits = rng.integers(0, 2, 24).tolist()
+    frame = distance_frame([3600, -1600], 430, (1, 3), bits)
+    take = read_pulses(pulses_from_signed(record([-3e5, *([*frame, -30_000.0] * 400)], rng, jitter_us=20)), library())
+    assert [each.reading.bits.tolist() for each in take.frames] == [bits] * 400

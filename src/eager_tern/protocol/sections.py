@@ -195,10 +195,11 @@ def _are_sections(rows: Sequence[Sequence[Frame]], period: int) -> bool:
     """Whether in most rows the first so many frames say something else than those before them, and none among so many
     in turn only what damage left of another.
     """
-    return 2 * sum(_say_no_more(row, period) for row in rows) < len(rows)
+    return 2 * sum(_repeats(row, period) for row in rows) < len(rows)
 
 
-def _say_no_more(row: Sequence[Frame], period: int) -> bool:
+def _repeats(row: Sequence[Frame], period: int) -> bool:
+    """Whether what would be sections of one frame says the same, or what damage left of the same."""
     parts = (row[at : at + period] for at in range(0, len(row), period))
     return any(_same(a, b) for a, b in pairwise(row[:period])) or any(map(_holds_a_damaged_copy, parts))
 

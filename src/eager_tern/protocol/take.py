@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from eager_tern.protocol.burst_reading import read_bursts
 from eager_tern.protocol.presses import Frame, Press, group_presses, longest_silence_us
 from eager_tern.protocol.schema import Sheet
-from eager_tern.signal.assumed import LONGEST_SILENCE_US, SMALLEST_GAP_US, SURE_GAP_US
+from eager_tern.signal.assumed import LONGEST_SILENCE_US, MOST_PULSES, SMALLEST_GAP_US, SURE_GAP_US
 from eager_tern.signal.bursts import GapSettings
 from eager_tern.signal.by_hand import FOUND_OUT, ByHand, without_short
 from eager_tern.signal.carrier import strip_carrier
@@ -174,12 +174,15 @@ class TakeReader:
 
 def _amid_chatter(signed_us: Floats) -> int:
     """Index of a space that is in no frame, nor between two of a press: these have long pulses, or have them beside
-    them. It is the longest one in the middle of the longest row of short ones.
+    them. It is the longest one in the middle of the longest row of short ones; where that may be a frame itself, it is
+    the longest one of all, between two copies of a long hold.
     """
     long = np.flatnonzero(np.abs(signed_us) >= SMALLEST_GAP_US)
     bounds = np.concatenate(([0], long, [signed_us.size]))
     widest = int(np.argmax(np.diff(bounds)))
     first, last = int(bounds[widest]), int(bounds[widest + 1])
+    if last - first <= MOST_PULSES:
+        return int(np.argmin(signed_us))
     middle = slice(first + (last - first) // 3, last - (last - first) // 3)
     return int(middle.start + np.argmin(signed_us[middle]))
 
