@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 
 import numpy as np
 from msgspec import Struct
@@ -13,7 +14,7 @@ from eager_tern.protocol.presses import Frame
 from eager_tern.signal.values import Floats
 
 
-class Abreast(Struct, frozen=True):
+class Abreast(Struct, frozen=True, dict=True):
     """Of each pulse, shape (n,): its frame's number, its place in it, the number of its group (the marks of a frame,
     or its spaces), how long it is and how long it should be; NaN where it belongs to no bit.
 
@@ -28,7 +29,7 @@ class Abreast(Struct, frozen=True):
     firsts: NDArray[np.intp]
     symbols: NDArray[np.intp]
 
-    @property
+    @cached_property
     def lengths_us(self) -> Floats:
         """The lengths that each group's bits have; as ``lengths_of`` gives them."""
         told = ~np.isnan(self.expected_us)

@@ -17,6 +17,8 @@ from eager_tern.protocol.wholeness import BYTE, is_damaged_copy
 from eager_tern.signal.assumed import LONGEST_GAP_US
 from eager_tern.signal.values import Floats, Pulses
 
+Shapes = tuple[Shape, ...]  # of the frames of a row
+
 SAME_SYMBOLS = 0.2  # by which the symbols of two sections may differ
 DOUBTED = 0.5  # confidence below which a section that reads as a protocol by chance may be one all the same
 SAME_BITS = 1 / 16  # of the bits may differ in a repeat that was damaged
@@ -29,10 +31,11 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
 
     A row that says something, then the same again, is a repeat; one that says several things in turn is a frame of as
     many sections, unless one of them is sent again by itself elsewhere: then a repeat of it is damaged. Rows that look
-    alike are judged together, by what most of them say. ``pulses`` are those that the frames' indices count.
+    alike are judged together, by what most of them say; what recurs in some rows says where a frame begins in the
+    others. ``pulses`` are those that the frames' indices count.
     """
     rows = _rows(frames)
-    alike: dict[tuple[Shape, ...], list[list[Frame]]] = {}
+    alike: dict[Shapes, list[list[Frame]]] = {}
     for row in rows:
         alike.setdefault(_shapes(row), []).append(row)
     periods = {shapes: _period(group) for shapes, group in alike.items()}
@@ -40,7 +43,7 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     for shapes, period in periods.items():
         if period == len(shapes) and alone.intersection(shapes):
             periods[shapes] = 1
-    cycles = _cycles(rows, periods)
+    cycles = _cycles(periods, {shapes: len(group) for shapes, group in alike.items()})
     parts = [part for row in rows for part in _parted(row, periods[_shapes(row)], cycles)]
     seen = Counter(map(_shapes, parts))
     out: list[Frame] = []
@@ -51,24 +54,25 @@ def with_sections(pulses: Pulses, frames: Sequence[Frame]) -> list[Frame]:
     return out
 
 
-def _cycles(rows: Sequence[Sequence[Frame]], periods: Mapping[tuple[Shape, ...], int]) -> list[tuple[Shape, ...]]:
+def _cycles(periods: Mapping[Shapes, int], often: Mapping[Shapes, int]) -> list[Shapes]:
     """The shapes of the sections of whole frames, as most rows have them in turn, the commonest first.
 
-    Of those that are the same but for where they begin, only the commonest: the other rows began within a frame.
+    ``often`` is how many rows have the shapes that ``periods`` tells the period of. Of cycles that are the same but for
+    where they begin, only the commonest: the other rows began within a frame.
     """
-    counts: Counter[tuple[Shape, ...]] = Counter()
-    for row in rows:
-        shapes = _shapes(row)
-        if (period := periods[shapes]) > 1:
-            counts[tuple(Counter(shapes[at::period]).most_common(1)[0][0] for at in range(period))] += 1
-    found: list[tuple[Shape, ...]] = []
+    counts: Counter[Shapes] = Counter()
+    for shapes, period in periods.items():
+        if period > 1:
+            usual = tuple(Counter(shapes[at::period]).most_common(1)[0][0] for at in range(period))
+            counts[usual] += often[shapes]
+    found: list[Shapes] = []
     for cycle, _ in counts.most_common():
         turned = {cycle[at:] + cycle[:at] for at in range(len(cycle))}
         found += [cycle] if turned.isdisjoint(found) else []
     return found
 
 
-def _parted(row: Sequence[Frame], period: int, cycles: Sequence[tuple[Shape, ...]]) -> list[Sequence[Frame]]:
+def _parted(row: Sequence[Frame], period: int, cycles: Sequence[Shapes]) -> list[Sequence[Frame]]:
     """A row in the parts that are a frame each: as a cycle of sections that occurs in it says, else by its period."""
     shapes = _shapes(row)
     for cycle in cycles:
@@ -82,14 +86,14 @@ def _parted(row: Sequence[Frame], period: int, cycles: Sequence[tuple[Shape, ...
     return [row[first : first + period] for first in range(0, len(row), period)]
 
 
-def _whole(shapes: Sequence[Shape], cycle: Sequence[Shape]) -> list[int]:
-    """Where a cycle stands as a whole among some shapes, none over another; where nothing but damage can be the
-    reason that it does not, in as many, at 0.
+def _whole(shapes: Shapes, cycle: Shapes) -> list[int]:
+    """Where a cycle stands whole among some shapes, no two of them overlapping. As many shapes as the cycle has are
+    one that damage changed, where half of them are its own.
     """
     size = len(cycle)
     found: list[int] = []
     for at in range(len(shapes) - size + 1):
-        if tuple(shapes[at : at + size]) == tuple(cycle) and (not found or at >= found[-1] + size):
+        if shapes[at : at + size] == cycle and (not found or at >= found[-1] + size):
             found.append(at)
     alike = sum(one == other for one, other in zip(shapes, cycle, strict=False))
     return found or ([0] if len(shapes) == size and 2 * alike >= size else [])
@@ -158,7 +162,7 @@ def _symbols_us(reading: Reading) -> Floats:
     return expected[~np.isnan(expected)]
 
 
-def _shapes(row: Sequence[Frame]) -> tuple[Shape, ...]:
+def _shapes(row: Sequence[Frame]) -> Shapes:
     return tuple(frame.reading.shape for frame in row)
 
 

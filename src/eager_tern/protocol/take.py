@@ -129,7 +129,9 @@ class TakeReader:
         if silent.size:
             return self._usual + int(silent[0])
         return (
-            self._usual + _amid_chatter(self._signed[self._usual : most + 1]) if self._signed.size > most + 1 else None
+            self._usual + _away_from_frames(self._signed[self._usual : most + 1])
+            if self._signed.size > most + 1
+            else None
         )
 
     def _read_passage(self, end: int) -> Passage:
@@ -172,7 +174,7 @@ class TakeReader:
         return Passage(at, end, pulses, presses, spans, start_us, to_us)
 
 
-def _amid_chatter(signed_us: Floats) -> int:
+def _away_from_frames(signed_us: Floats) -> int:
     """Index of a space that is in no frame, nor between two of a press: these have long pulses, or have them beside
     them. It is the longest one in the middle of the longest row of short ones; where that may be a frame itself, it is
     the longest one of all, between two copies of a long hold.

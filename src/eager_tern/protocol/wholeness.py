@@ -70,25 +70,25 @@ def as_sure_as_whole(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[S
 
 
 def as_sure_as_uncut(frames: Sequence[Frame]) -> list[Frame]:
-    """The frames; a known one without leader and checks is doubted whose bits stand in those of
-    an unknown one, longer and clear, of its code: it is rather what noise, or the recording's beginning, left of that.
+    """The frames; a known one without leader and checks is doubted whose bits stand in those of an unknown one, longer
+    and clear, of its code: it is rather what noise, or the recording's beginning, left of that.
     """
+    bare = {at: _said(frame.reading) for at, frame in enumerate(frames) if _is_bare(frame.best)}
+    if not bare:
+        return list(frames)
     clear = [f.reading for f in frames if f.is_unknown and f.reading.confidence > DOUBTED]
     counts = Counter(reading.shape for reading in clear)  # damage makes longer ones too, none like another
-    longer = {(r.code, r.bits.tobytes()) for r in clear if counts[r.shape] >= FEWEST_ALIKE}
-    bare = [at for at, frame in enumerate(frames) if _is_bare(frame.best)]
-    sizes = {frames[at].reading.bits.size for at in bare}
-    parts = {
-        (code, part)
-        for code, bits in longer
-        for size in sizes
-        for part in (bits[at : at + size] for at in range(len(bits) - size + 1) if size < len(bits))
+    longer = {_said(reading) for reading in clear if counts[reading.shape] >= FEWEST_ALIKE}
+    left = {
+        (code, bits)
+        for code, bits in set(bare.values())
+        if any(code == other and len(bits) < len(more) and bits in more for other, more in longer)
     }
-    out = list(frames)
-    for at in bare:
-        if (frames[at].reading.code, frames[at].reading.bits.tobytes()) in parts:
-            out[at] = at_most(frames[at], GUESSED)
-    return out
+    return [at_most(frame, GUESSED) if bare.get(at) in left else frame for at, frame in enumerate(frames)]
+
+
+def _said(reading: Reading) -> tuple[str, bytes]:
+    return reading.code, reading.bits.tobytes()
 
 
 def _is_bare(best: Reading | None) -> bool:
