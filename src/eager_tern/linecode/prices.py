@@ -19,6 +19,7 @@ UNKNOWN = log(0.02) - log(100) - log(20)
 SERIAL = log(0.02)  # characters; their speed and framing are paid for in their score
 NO_CHECKS = log(0.02)  # a sheet whose bits may be anything fits much that is none of its frames
 FOLLOWS_ALONE = log(0.02)  # a frame that follows another, without the other
+LEADER_MISSED = log(1e-4)  # all of the frame before, though the line is seen to rest: at most its beginning gets lost
 CHECK_FAILS = log(0.02)  # damage that leaves the timing as it is
 NO_CHECK_HOLDS = log(1e-12)  # then it is rather another protocol of the same timing
 OTHER_LENGTH = -3.0  # a frame of another number of characters among many of one

@@ -30,6 +30,7 @@ from eager_tern.protocol.damaged import (
 )
 from eager_tern.protocol.end_bits import with_end_bits
 from eager_tern.protocol.explaining import has_a_leader_before, without_glitches
+from eager_tern.protocol.missed_leaders import as_sure_as_led
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import read_by_sheets, read_frame
 from eager_tern.protocol.schema import Sheet
@@ -57,6 +58,7 @@ def read_bursts(
     if cut and bursts:  # what the rest of a frame lacks may be its greater part
         candidates = [c for c in candidates if not _may_be_a_rest(c, bursts[0]) or all(map(_is_known, c.frames))]
     frames = with_end_bits(pulses, [frame for candidate in best_set(candidates) for frame in candidate.frames])
+    frames = as_sure_as_led(pulses, frames, sheets)
     noise = without_frames(bursts, frames)
     if not frames or not all(map(_is_surely_known, frames)):
         frames, noise = as_characters(pulses, edges, frames, noise)
