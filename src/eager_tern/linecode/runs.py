@@ -35,12 +35,11 @@ from eager_tern.signal.assumed import LONGEST_IN_DATA_US
 from eager_tern.signal.values import Floats
 
 MOST_BOUNDS = 4  # kinds of length beyond which no more is tried as the longest of the data
-GROUP = 4  # bits
 LEVELS = (3, 4, 5)
 FEWEST_OF_MANY = 12  # symbols in which each of three or more is expected
-STEP_TO_A_LEADER = 2.5  # of the step below: 1, 2, 4 and 8 rise by twice as much each
+STEP_TO_NO_SYMBOL = 2.5  # of the step below: 1, 2, 4 and 8 rise by twice as much each
 NEARLY_ALL = 0.9  # of the pulses, on one clean ruler: then no other code could explain them better
-MOSTLY = 0.75  # of the pulses: what explains as many needs no code of more symbols beside it
+MOSTLY = 0.85  # of the pulses: what explains as many needs no code of more symbols beside it
 
 
 def parsed(durations_us: Floats) -> tuple[Parsed, ...]:
@@ -130,7 +129,7 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
                 if key not in seen:
                     seen.add(key)
                     found = _as_parsed(d, alphabet, rows)
-                    if counts != (2,) and _longest_is_a_leader(alphabet, found.rows):
+                    if counts != (2,) and _longest_is_no_symbol(alphabet, found.rows):
                         continue
                     covered = max(covered, _covered(found))
                     yield found
@@ -138,15 +137,17 @@ def _paired(d: Floats, counts: tuple[int, ...]) -> Iterator[Parsed]:
                 return
 
 
-def _longest_is_a_leader(alphabet: Alphabet, rows: Sequence[Row]) -> bool:
-    """Whether the longest symbol is far longer than the others, and stands nowhere but before them."""
+def _longest_is_no_symbol(alphabet: Alphabet, rows: Sequence[Row]) -> bool:
+    """Whether the longest one is far longer than the others, and stands nowhere but before or behind them: a leader's,
+    or the silence before the next copy.
+    """
     lengths = alphabet.spaces if alphabet.code == "pulse-distance" else alphabet.marks
     steps = np.diff(lengths)
-    if steps[-1] < STEP_TO_A_LEADER * steps[-2]:
+    if steps[-1] < STEP_TO_NO_SYMBOL * steps[-2]:
         return False
     longest = np.unpackbits(np.array([alphabet.marks.size - 1], np.uint8))[-alphabet.bits :]
     places = [(row.line.bits.reshape(-1, alphabet.bits) == longest).all(axis=1) for row in rows]
-    return not any(is_longest[1:].any() for is_longest in places)
+    return not any(is_longest[1:-1].any() for is_longest in places)
 
 
 def _pairs_running_in(d: Floats) -> int:
@@ -180,12 +181,12 @@ def _as_parsed(d: Floats, alphabet: Alphabet, spans: list[Span]) -> Parsed:
         own[0::2], own[1::2] = alphabet.marks[symbols], alphabet.spaces[symbols]
         expected[2 * first : stop + 1] = own[: stop + 1 - 2 * first]
         data = symbols if wide or not tail else symbols[:-1]
-        # A short mark left over behind whole groups of bits is the sync before the long pause, and no bit. Of a fixed
-        # period, and symbols that stand for no whole number of bits, it is so in two cases of three, since each of
-        # them could stand there.
+        # A short mark left over behind an even number of bits, as nearly all gadgets send, is the sync before the long
+        # pause, and no bit. Of a fixed period, and symbols that stand for no whole number of bits, it is so in two
+        # cases of three, since each of them could stand there.
         digits = alphabet.marks.size != 1 << alphabet.bits and _is_of_fixed_period(alphabet)
-        left_over = data.size * alphabet.bits % GROUP == alphabet.bits or digits
-        if wide and tail and left_over and data[-1] == 0 and data.size > GROUP:
+        left_over = data.size % 2 == 1 or digits
+        if wide and tail and left_over and data[-1] == 0 and data.size > FEWEST_SYMBOLS:
             data = data[:-1]
         line = _line(d[2 * first : stop + 1], alphabet, data, symbols, units)
         rows.append(Row(2 * first, stop, line, bool((symbols[: last + 1 - first] == symbols[0]).all())))
