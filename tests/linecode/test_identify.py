@@ -11,6 +11,7 @@ from eager_tern.linecode.clock import expected_durations, fit_clock
 from eager_tern.linecode.clusters import find_clusters, split_in_two
 from eager_tern.linecode.identify import identify
 from eager_tern.linecode.likelihood import probabilities
+from eager_tern.linecode.runs import parsed
 from eager_tern.signal.order import quantile
 from eager_tern.signal.values import Pulses, pulses_from_signed
 from tests.handsets import nec, rc5, record, sony
@@ -158,3 +159,36 @@ def test_the_bound_lies_between_short_and_long() -> None:
 def test_probabilities_add_up() -> None:
     assert sum(probabilities([-1000.0, -1001.0, -2000.0])) == pytest.approx(1.0)
     assert probabilities([]) == []
+
+
+def three_lengths(symbols: str, unit: float, leader: tuple[float, float]) -> list[float]:
+    """A leader, and spaces of one, three and five units for the digits 0 to 2."""
+    pulses = list(leader)
+    for symbol in symbols:
+        pulses += [unit, unit * (1 + 2 * int(symbol))]
+    return [*pulses, unit]
+
+
+@pytest.mark.parametrize("symbols", ["10011101221111121102", "10011101221122201212", "010100001020"])
+def test_a_third_symbol_may_stand_seldom(rng: np.random.Generator, symbols: str) -> None:
+    frame = three_lengths(symbols, 400.0, (3200.0, 2400.0))
+    best = identify(Pulses(np.array(frame) + rng.normal(0, 10, len(frame)), 0.0))[0]
+    assert (best.code, best.symbols, best.symbol_bits) == ("pulse-distance", 3, 2)
+    numbers = best.bits.reshape(-1, 2) @ (2, 1)
+    assert "".join(map(str, numbers.tolist())) == symbols
+
+
+def test_a_silence_between_copies_is_no_symbol(rng: np.random.Generator) -> None:
+    copy = three_lengths("200202122112", 457.0, (4570.0, 1828.0))
+    signed = [*copy, 8300.0] * 9 + copy
+    best = parsed(np.array(signed) + rng.normal(0, 12, len(signed)))[0]
+    assert [(row.line.symbols, row.line.bits.size) for row in best.rows] == [(3, 24)] * 10
+
+
+@pytest.mark.parametrize("size", [16, 18, 22, 26])
+def test_a_short_mark_behind_an_even_number_of_bits_is_a_sync(rng: np.random.Generator, size: int) -> None:
+    bits = rng.integers(0, 2, size).tolist()
+    bits[:2] = [0, 1]
+    frame = [length for bit in bits for length in ((3, 1) if bit else (1, 3))]
+    best = identify(Pulses(np.array([*frame, 1]) * 400.0 + rng.normal(0, 10, len(frame) + 1), 0.0))[0]
+    assert (best.code, best.bits.tolist()) == ("pulse-width", bits)

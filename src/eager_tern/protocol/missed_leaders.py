@@ -11,6 +11,7 @@ from eager_tern.linecode.prices import LEADER_MISSED
 from eager_tern.protocol.presses import Frame
 from eager_tern.protocol.reading import Reading, read_frames
 from eager_tern.protocol.schema import Sheet
+from eager_tern.protocol.wholeness import is_bare
 from eager_tern.signal.assumed import LONGEST_SILENCE_US
 from eager_tern.signal.values import Pulses
 
@@ -19,10 +20,10 @@ def as_sure_as_led(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[She
     """The frames; of those that only follow another, and of which no other was seen, each silence that shows the
     beginning of a press speaks against their sheet, and for the line code by itself.
     """
-    led = {f.best.protocol for f in frames if f.best is not None and f.best.known and not _follows(f.best)}
+    led = {f.best.protocol for f in frames if f.best is not None and f.best.known and not _only_follows(f.best)}
     alone: dict[str, list[int]] = {}
     for at, frame in enumerate(frames):
-        if _is_bare(frame.best) and frame.reading.protocol not in led:
+        if is_bare(frame.best) and _only_follows(frame.reading) and frame.reading.protocol not in led:
             alone.setdefault(frame.reading.protocol, []).append(at)
     out = list(frames)
     for protocol, asked in alone.items():
@@ -40,16 +41,12 @@ def as_sure_as_led(pulses: Pulses, frames: Sequence[Frame], sheets: Sequence[She
     return out
 
 
-def _follows(best: Reading) -> bool:
-    """Whether a sheet's frame has bits, and is of a kind that only follows another."""
-    return best.sheet is not None and best.bits.size > 0 and best.kind not in {lead.name for lead in best.sheet.leads}
-
-
-def _is_bare(best: Reading | None) -> bool:
-    """Whether a frame only follows another, and has neither leader nor checks to tell its sheet by."""
-    if best is None or best.sheet is None or best.sheet.overrules or best.checks or not _follows(best):
+def _only_follows(best: Reading) -> bool:
+    """Whether a sheet's frame has bits, and is of a kind that only follows another; a sheet said by hand is obeyed."""
+    sheet = best.sheet
+    if sheet is None or sheet.overrules or not best.bits.size:
         return False
-    return not best.sheet.frame(best.kind).leader
+    return best.kind not in {lead.name for lead in sheet.leads}
 
 
 def _begins_a_press(pulses: Pulses, frame: Frame) -> bool:

@@ -73,7 +73,7 @@ def as_sure_as_uncut(frames: Sequence[Frame]) -> list[Frame]:
     """The frames; a known one without leader and checks is doubted whose bits stand in those of an unknown one, longer
     and clear, of its code: it is rather what noise, or the recording's beginning, left of that.
     """
-    bare = {at: _said(frame.reading) for at, frame in enumerate(frames) if _is_bare(frame.best)}
+    bare = {at: _said(frame.reading) for at, frame in enumerate(frames) if is_bare(frame.best)}
     if not bare:
         return list(frames)
     clear = [f.reading for f in frames if f.is_unknown and f.reading.confidence > DOUBTED]
@@ -91,7 +91,7 @@ def _said(reading: Reading) -> tuple[str, bytes]:
     return reading.code, reading.bits.tobytes()
 
 
-def _is_bare(best: Reading | None) -> bool:
+def is_bare(best: Reading | None) -> bool:
     """Whether nothing but bits speaks for a sheet's frame."""
     if best is None or best.sheet is None or best.checks or best.bits.size < FEWEST_BITS:
         return False
